@@ -1,0 +1,37 @@
+package check
+
+import "fmt"
+
+var notOrientable = Kind{
+	Name: "not-orientable", Title: "Surface without an outside", Usual: Error,
+	What:   "The surface is twisted into itself, like a band with a half turn: following it around brings you out on its other side.",
+	Harm:   "There is no inside to fill, whichever way the triangles are turned.",
+	Action: "It is reported with its place; no turning of triangles can mend it.",
+	find: func(s *Subject) *Finding {
+		f := &Finding{}
+		for i, shell := range s.Shells.List {
+			if shell.Orientable {
+				continue
+			}
+			f.Count++
+			if len(f.Places) < maxPlaces {
+				f.Places = append(f.Places, s.shellPlace(int32(i)))
+			}
+		}
+		f.PlacesTotal = f.Count
+		f.Summary = fmt.Sprintf("%s cannot be given an outside", some(f.Count, "shell", "shells"))
+		return f
+	},
+}
+
+// shellPlace is the place of a whole shell.
+func (s *Subject) shellPlace(i int32) Place {
+	shell := s.Shells.List[i]
+	p := Place{AtMM: roundAll(shell.Box.Centre()), SizeMM: round(diameter(shell.Box)), TrianglesTotal: shell.Triangles}
+	for t := shell.First; t < int32(len(s.Shells.Of)) && len(p.Triangles) < maxTriangles; t++ {
+		if s.Shells.Of[t] == i {
+			p.Triangles = append(p.Triangles, t)
+		}
+	}
+	return p
+}

@@ -1,0 +1,37 @@
+package check
+
+import (
+	"fmt"
+
+	"veneer/core/geom"
+)
+
+var openBoundary = Kind{
+	Name: "open-boundary", Title: "Open boundary", Usual: Error,
+	What:   "The surface has an edge with a triangle on one side only. Such edges form a loop: the rim of a hole, or of a sheet that was never closed.",
+	Harm:   "The slicing software cannot tell inside from outside near the hole. Layers may be left open, filled wrongly, or missing.",
+	Action: "Each loop is filled with new triangles; the customer's triangles stay as they are. Rims that cannot be closed into something solid are left and reported.",
+	find: func(s *Subject) *Finding {
+		f := &Finding{Count: len(s.Loops)}
+		total := 0.0
+		for _, loop := range s.Loops {
+			var place Place
+			box := geom.EmptyBox()
+			for _, h := range loop.Halves {
+				from, to := s.Topology.From(h), s.Topology.To(h)
+				a, b := s.Mesh.Positions[from], s.Mesh.Positions[to]
+				box = box.Extend(a).Extend(b)
+				total += a.Distance(b)
+				place.Triangles = append(place.Triangles, h/3)
+				place.LineMM = append(place.LineMM, roundAll(a))
+			}
+			last := loop.Halves[len(loop.Halves)-1]
+			place.LineMM = append(place.LineMM, s.line(s.Topology.To(last))...)
+			place.AtMM, place.SizeMM = roundAll(box.Centre()), round(diameter(box))
+			f.Places = append(f.Places, place)
+		}
+		f.Summary = fmt.Sprintf("%s, %s, %.4g mm of rim", some(len(s.Loops), "open loop", "open loops"),
+			some(s.Edges.Boundary, "edge", "edges"), total)
+		return f
+	},
+}

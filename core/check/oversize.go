@@ -1,0 +1,34 @@
+package check
+
+import (
+	"fmt"
+
+	"veneer/core/process"
+	"veneer/core/unit"
+)
+
+var oversize = Kind{
+	Name: "oversize", Title: "Larger than the machine", Usual: Warning,
+	What:   "The part does not fit the space in which the process's machine can build.",
+	Harm:   "It cannot be printed in one piece at this size.",
+	Action: "Nothing is changed. A wrong unit is the most common reason; otherwise the part is turned, scaled or cut.",
+	find: func(s *Subject) *Finding {
+		size := s.Mesh.Bounds().Size().Array()
+		f := &Finding{Count: 1, Places: []Place{{AtMM: roundAll(s.Mesh.Bounds().Centre()), SizeMM: round(diameter(s.Mesh.Bounds()))}}}
+		part, machine := sides(size), sides(s.Process.MachineMM)
+		switch s.Process.Fit(size) {
+		case process.Fits:
+			return nil
+		case process.FitsTurned:
+			f.Severity = Note
+			f.Summary = fmt.Sprintf("%s fits the machine's %s only when turned by 90°", part, machine)
+		default:
+			f.Summary = fmt.Sprintf("%s does not fit the machine's %s", part, machine)
+		}
+		return f
+	},
+}
+
+func sides(s [3]float64) string {
+	return unit.Length(s[0]) + " × " + unit.Length(s[1]) + " × " + unit.Length(s[2])
+}

@@ -1,0 +1,207 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+
+	"veneer/core/geom"
+	"veneer/core/unit"
+)
+
+// Schema names the report's format.
+const Schema = "veneer.check/1"
+
+// Report is what a check found on one revision. Lengths are in mm, areas in
+// mm², volumes in mm³.
+type Report struct {
+	Schema    string             `json:"schema"`
+	File      File               `json:"file"`
+	Unit      unit.Estimate      `json:"unit"`
+	Geometry  Geometry           `json:"geometry"`
+	Process   string             `json:"process"`
+	Findings  []Finding          `json:"findings"`
+	Questions []Ask              `json:"questions"`
+	Verdict   Verdict            `json:"verdict"`
+	Unread    string             `json:"unread,omitempty"` // why the file could not be read
+	Timings   map[string]float64 `json:"timings_ms"`
+}
+
+// File says which bytes were checked.
+type File struct {
+	Name   string `json:"name"`
+	Format string `json:"format"`
+	Bytes  int64  `json:"bytes"`
+	SHA256 string `json:"sha256"`
+}
+
+// Geometry holds the counts and measures of a mesh. Genus and VolumeMM3 are
+// nil when they have no meaning; SelfIntersections while nobody has looked.
+type Geometry struct {
+	Triangles           int        `json:"triangles"`
+	Vertices            int        `json:"vertices"`
+	Edges               int        `json:"edges"`
+	Shells              int        `json:"shells"`
+	Bodies              int        `json:"bodies"`
+	Watertight          bool       `json:"watertight"`
+	Oriented            bool       `json:"oriented"`
+	Genus               *int       `json:"genus"`
+	BoundaryEdges       int        `json:"boundary_edges"`
+	BoundaryLoops       int        `json:"boundary_loops"`
+	NonManifoldEdges    int        `json:"non_manifold_edges"`
+	NonManifoldVertices int        `json:"non_manifold_vertices"`
+	InconsistentEdges   int        `json:"inconsistent_edges"`
+	Degenerate          int        `json:"degenerate"`
+	Duplicates          int        `json:"duplicates"`
+	Flipped             int        `json:"flipped"`
+	InsideOutShells     int        `json:"inside_out_shells"`
+	SelfIntersections   *int       `json:"self_intersections"`
+	MinMM               [3]float64 `json:"min_mm"`
+	SizeMM              [3]float64 `json:"size_mm"`
+	AreaMM2             float64    `json:"area_mm2"`
+	VolumeMM3           *float64   `json:"volume_mm3"`
+}
+
+// Finding is one kind of thing that was seen.
+type Finding struct {
+	Kind        string   `json:"kind"`
+	Severity    Severity `json:"severity"`
+	Count       int      `json:"count"`
+	Summary     string   `json:"summary"`
+	Places      []Place  `json:"places"`
+	PlacesTotal int      `json:"places_total"`
+}
+
+// Place is where a finding is: a point, the size of what is there, its
+// triangles (the first of them; numbers are those of the mesh as read), and a
+// line to draw where the finding has one.
+type Place struct {
+	AtMM           [3]float64   `json:"at_mm"`
+	SizeMM         float64      `json:"size_mm"`
+	Triangles      []int32      `json:"triangles"`
+	TrianglesTotal int          `json:"triangles_total"`
+	LineMM         [][3]float64 `json:"line_mm,omitempty"`
+}
+
+// Ask is something only a person can decide.
+type Ask struct {
+	ID       string   `json:"id"`
+	Kind     string   `json:"kind"`
+	Text     string   `json:"text"`
+	Evidence []string `json:"evidence"`
+	Choices  []Choice `json:"choices"`
+	Default  string   `json:"default"`
+}
+
+// Choice is one answer and what it would do.
+type Choice struct {
+	Answer string `json:"answer"`
+	Effect string `json:"effect"`
+}
+
+const (
+	maxPlaces    = 200
+	maxTriangles = 500 // of one place
+	maxLine      = 400 // points of one place's line
+)
+
+// settle sorts the places by size, largest first, and caps lists.
+func (f *Finding) settle() {
+	if f.Places == nil {
+		f.Places = []Place{}
+	}
+	slices.SortStableFunc(f.Places, func(a, b Place) int {
+		switch {
+		case a.SizeMM > b.SizeMM:
+			return -1
+		case a.SizeMM < b.SizeMM:
+			return 1
+		}
+		return 0
+	})
+	f.PlacesTotal = max(f.PlacesTotal, len(f.Places))
+	if len(f.Places) > maxPlaces {
+		f.Places = f.Places[:maxPlaces]
+	}
+	for i := range f.Places {
+		p := &f.Places[i]
+		if p.Triangles == nil {
+			p.Triangles = []int32{}
+		}
+		p.TrianglesTotal = max(p.TrianglesTotal, len(p.Triangles))
+		if len(p.Triangles) > maxTriangles {
+			p.Triangles = p.Triangles[:maxTriangles]
+		}
+		if n := len(p.LineMM); n > maxLine { // thin the line out evenly, ends kept
+			line := make([][3]float64, maxLine)
+			for k := range line {
+				line[k] = p.LineMM[k*(n-1)/(maxLine-1)]
+			}
+			p.LineMM = line
+		}
+	}
+}
+
+// placeOf is the place that those triangles cover.
+func (s *Subject) placeOf(triangles []int32) Place {
+	box := geom.EmptyBox()
+	for _, t := range triangles {
+		for _, v := range s.Mesh.Triangles[t] {
+			box = box.Extend(s.Mesh.Positions[v])
+		}
+	}
+	return Place{AtMM: roundAll(box.Centre()), SizeMM: round(diameter(box)), Triangles: triangles}
+}
+
+// placesOf makes one place of the triangles that hang together through shared
+// vertices, so that forty thousand triangles side by side are one row.
+func (s *Subject) placesOf(triangles []int32) (places []Place) {
+	first := map[int32]int{} // vertex to group; only the found triangles' vertices, never the whole mesh
+	group := make([]int, 0, len(triangles))
+	root := func(g int) int {
+		for group[g] != g {
+			group[g] = group[group[g]]
+			g = group[g]
+		}
+		return g
+	}
+	for i, t := range triangles {
+		group = append(group, i)
+		for _, v := range s.Mesh.Triangles[t] {
+			if g, ok := first[v]; ok {
+				a, b := root(g), root(i)
+				group[max(a, b)] = min(a, b)
+			} else {
+				first[v] = i
+			}
+		}
+	}
+	members := make([][]int32, len(triangles))
+	for i, t := range triangles {
+		r := root(i)
+		members[r] = append(members[r], t)
+	}
+	for _, m := range members {
+		if len(m) > 0 {
+			places = append(places, s.placeOf(m))
+		}
+	}
+	return places
+}
+
+// line is a row of vertices as points to draw.
+func (s *Subject) line(vertices ...int32) (points [][3]float64) {
+	for _, v := range vertices {
+		points = append(points, roundAll(s.Mesh.Positions[v]))
+	}
+	return points
+}
+
+func roundAll(v geom.Vec) [3]float64 { return [3]float64{round(v.X), round(v.Y), round(v.Z)} }
+
+// some is "1 hole" or "3 holes".
+func some(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

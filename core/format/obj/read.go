@@ -1,0 +1,361 @@
+// Package obj reads Wavefront-style OBJ text: vertices, then polygons that
+// index them, one statement a line.
+//
+// Polygons are cut into triangles in their own plane with exact arithmetic, so
+// that concave ones come out right; objects (or, without any, groups) become
+// bodies. What the mesh cannot carry is counted and reported as lost.
+package obj
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"slices"
+
+	"veneer/core/format/file"
+	"veneer/core/format/number"
+	"veneer/core/geom"
+	"veneer/core/mesh"
+)
+
+const (
+	maxLine    = 16 << 20 // bytes of one statement, continuations included
+	maxCorners = 100_000  // corners of one polygon
+	flatness   = 1e-3     // a polygon further than this share of its size from its plane is uneven
+)
+
+// Looks reports whether the head of a file reads like OBJ: its first statement
+// is one that OBJ knows.
+func Looks(head []byte) bool {
+	head = bytes.TrimPrefix(head, []byte("\xef\xbb\xbf"))
+	for len(head) > 0 {
+		line, rest, whole := bytes.Cut(head, []byte{'\n'})
+		if fields := bytes.Fields(line); len(fields) > 0 && fields[0][0] != '#' {
+			return (whole || len(fields) > 1) && slices.Contains([]string{"v", "vn", "vt", "vp", "o", "g", "f", "s", "mtllib", "usemtl"}, string(fields[0]))
+		}
+		head = rest
+	}
+	return false
+}
+
+// Read reads OBJ. An index that is 0 or names no vertex yet read is refused
+// with its line.
+func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
+	p := &parser{src: src, opt: opt, in: bufio.NewReaderSize(src.Section(), 1<<18), lost: map[string]int{}, body: -1}
+	for {
+		line, err := p.next()
+		if err == io.EOF {
+			break
+		} else if err != nil {
+			return nil, err
+		}
+		if err := p.statement(line); err != nil {
+			return nil, err
+		}
+		if p.line%16384 == 0 {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			opt.Report(float64(p.read) / float64(src.Size))
+		}
+	}
+	if len(p.mesh.Triangles) == 0 {
+		return nil, src.AtLine(max(p.line, 1), "there is nothing to print; ask for the file again", "the file holds no face")
+	}
+	p.mesh.Weld()
+	p.dropUnusedBodies()
+	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: p.lostContent()}, nil
+}
+
+type parser struct {
+	src    file.Source
+	opt    file.Options
+	in     *bufio.Reader
+	line   int // of the statement's start
+	lines  int // lines read
+	read   int64
+	buf    []byte
+	mesh   mesh.Mesh
+	named  bool // an o statement was seen: g no longer makes bodies
+	body   int32
+	corner []int32
+	points []geom.Vec
+	uneven int
+	lost   map[string]int
+}
+
+// next returns the next statement with its continuation lines joined.
+func (p *parser) next() ([]byte, error) {
+	p.buf = p.buf[:0]
+	p.line = p.lines + 1
+	for {
+		part, err := p.in.ReadSlice('\n')
+		p.read += int64(len(part))
+		switch {
+		case err == bufio.ErrBufferFull:
+			p.buf = append(p.buf, part...)
+			if len(p.buf) > maxLine {
+				return nil, p.fail("is this a mesh file?", "a line of more than %d bytes", maxLine)
+			}
+			continue
+		case err == io.EOF:
+			if len(p.buf)+len(part) == 0 {
+				return nil, io.EOF
+			}
+		case err != nil:
+			return nil, err
+		}
+		p.lines++
+		if len(p.buf) == 0 && !continues(part) {
+			return part, nil // the common case: no copy
+		}
+		p.buf = append(p.buf, part...)
+		if err == io.EOF || !continues(p.buf) {
+			return p.buf, nil
+		}
+		p.buf = append(bytes.TrimRight(p.buf, "\\\r\n"), ' ')
+		if len(p.buf) > maxLine {
+			return nil, p.fail("is this a mesh file?", "a statement of more than %d bytes", maxLine)
+		}
+	}
+}
+
+func continues(line []byte) bool {
+	n := len(line)
+	for n > 0 && (line[n-1] == '\n' || line[n-1] == '\r') {
+		n--
+	}
+	return n > 0 && line[n-1] == '\\'
+}
+
+// field cuts the next word off the line; an empty word is the line's end.
+func field(line []byte) (word, rest []byte) {
+	i := 0
+	for i < len(line) && line[i] <= ' ' {
+		i++
+	}
+	j := i
+	for j < len(line) && line[j] > ' ' {
+		j++
+	}
+	return line[i:j], line[j:]
+}
+
+func (p *parser) statement(line []byte) error {
+	word, rest := field(line)
+	if len(word) == 0 || word[0] == '#' {
+		return nil
+	}
+	if p.line == 1 {
+		word = bytes.TrimPrefix(word, []byte("\xef\xbb\xbf"))
+	}
+	switch string(word) {
+	case "v":
+		return p.vertex(rest)
+	case "f", "fo":
+		return p.face(rest)
+	case "o":
+		if !p.named { // groups so far were not the bodies
+			p.named = true
+			p.mesh.Bodies, p.body = nil, -1
+			clear(p.mesh.BodyOf)
+			if len(p.mesh.Triangles) > 0 {
+				p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{})
+			}
+		}
+		return p.startBody(rest)
+	case "g":
+		if !p.named {
+			return p.startBody(rest)
+		}
+	case "vn", "s", "": // normals and smoothing say nothing that the shape does not
+	case "vt":
+		p.lost["texture coordinate"]++
+	case "usemtl":
+		p.lost["material assignment"]++
+	case "mtllib":
+		p.lost["material library"]++
+	case "l":
+		p.lost["line"]++
+	case "p":
+		p.lost["point"]++
+	case "curv", "curv2", "surf", "vp", "parm", "trim", "hole", "scrv", "sp", "end", "cstype", "deg", "bmat", "step", "con":
+		p.lost["free-form statement"]++
+	default:
+		if !printable(word) {
+			return p.fail("is this an OBJ file?", "found %s where a statement should begin", file.Printable(word))
+		}
+		p.lost["statement of an unknown kind ("+string(word[:min(len(word), 16)])+")"]++
+		if len(p.lost) > 50 {
+			return p.fail("is this an OBJ file?", "too many unknown statements, the last one %s", file.Printable(word))
+		}
+	}
+	return nil
+}
+
+func printable(word []byte) bool {
+	for _, c := range word {
+		if c < ' ' || c >= 0x7f {
+			return false
+		}
+	}
+	return true
+}
+
+func (p *parser) vertex(line []byte) error {
+	var xyz [3]float64
+	for i := range xyz {
+		var word []byte
+		word, line = field(line)
+		x, ok := number.Float(word)
+		if !ok {
+			return p.fail("a vertex has three finite numbers", "found %s for a coordinate", file.Printable(word))
+		}
+		xyz[i] = x
+	}
+	v := geom.Vec{X: xyz[0], Y: xyz[1], Z: xyz[2]}
+	if !v.Finite() {
+		return p.fail("expected coordinates within ±3.4e38", "a coordinate is too large")
+	}
+	if word, _ := field(line); len(word) > 0 {
+		p.lost["vertex with a weight or colour"]++
+	}
+	if int64(len(p.mesh.Positions)) >= 3*p.opt.Limits.Triangles {
+		return p.fail("raise the triangle limit to read it", "more than %d vertices", 3*p.opt.Limits.Triangles)
+	}
+	p.mesh.Positions = append(p.mesh.Positions, v)
+	return nil
+}
+
+func (p *parser) face(line []byte) error {
+	p.corner = p.corner[:0]
+	for {
+		var word []byte
+		word, line = field(line)
+		if len(word) == 0 || word[0] == '#' {
+			break
+		}
+		if slash := bytes.IndexByte(word, '/'); slash >= 0 {
+			word = word[:slash]
+		}
+		i, ok := number.Int(word)
+		n := int64(len(p.mesh.Positions))
+		switch {
+		case !ok:
+			return p.fail("a corner is a vertex number such as 7, 7/2 or 7/2/5", "found %s for a corner", file.Printable(word))
+		case i == 0:
+			return p.fail("vertices are numbered from 1", "a corner names vertex 0")
+		case i < 0:
+			i += n
+		default:
+			i--
+		}
+		if i < 0 || i >= n {
+			return p.fail(fmt.Sprintf("only %d vertices come before it", n), "a corner names vertex %s", file.Printable(word))
+		}
+		if len(p.corner) == maxCorners {
+			return p.fail("split it", "a face of more than %d corners", maxCorners)
+		}
+		p.corner = append(p.corner, int32(i))
+	}
+	if len(p.corner) < 3 {
+		return p.fail("a face has at least three", "a face of %d corners", len(p.corner))
+	}
+	if int64(len(p.mesh.Triangles)+len(p.corner)-2) > min(p.opt.Limits.Triangles, mesh.MaxTriangles) {
+		return p.fail("raise the triangle limit to read it", "more than %d triangles", p.opt.Limits.Triangles)
+	}
+	if p.body < 0 {
+		p.body = int32(len(p.mesh.Bodies))
+		p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{})
+	}
+	p.cut()
+	return nil
+}
+
+// cut adds the face's triangles.
+func (p *parser) cut() {
+	c := p.corner
+	add := func(i, j, k int32) {
+		p.mesh.Triangles = append(p.mesh.Triangles, mesh.Triangle{c[i], c[j], c[k]})
+		p.mesh.BodyOf = append(p.mesh.BodyOf, p.body)
+	}
+	if len(c) == 3 {
+		add(0, 1, 2)
+		return
+	}
+	p.points = p.points[:0]
+	for _, v := range c {
+		p.points = append(p.points, p.mesh.Positions[v])
+	}
+	if uneven(p.points) {
+		p.uneven++
+	}
+	if triangles, ok := geom.Triangulate(geom.Flatten(p.points), nil); ok {
+		for _, t := range triangles {
+			add(t[0], t[1], t[2])
+		}
+		return
+	}
+	for i := int32(2); i < int32(len(c)); i++ { // crosses itself or has no area: a fan, for the check to judge
+		add(0, i-1, i)
+	}
+}
+
+func uneven(points []geom.Vec) bool {
+	n := geom.PolygonNormal(points).Unit()
+	low, high := 0.0, 0.0
+	size := 0.0
+	for _, p := range points {
+		d := p.Sub(points[0])
+		low, high = min(low, d.Dot(n)), max(high, d.Dot(n))
+		size = max(size, d.Length())
+	}
+	return high-low > flatness*size
+}
+
+func (p *parser) startBody(name []byte) error {
+	if len(p.mesh.Bodies) >= p.opt.Limits.Bodies {
+		return p.fail("raise the body limit to read it", "more than %d objects", p.opt.Limits.Bodies)
+	}
+	p.body = int32(len(p.mesh.Bodies))
+	text := bytes.TrimSpace(name)
+	p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{Name: string(bytes.ToValidUTF8(text[:min(len(text), 200)], []byte("?")))})
+	return nil
+}
+
+// dropUnusedBodies forgets bodies without a face; a single one is no body at all.
+func (p *parser) dropUnusedBodies() {
+	used := make([]int32, len(p.mesh.Bodies))
+	for _, b := range p.mesh.BodyOf {
+		used[b] = 1
+	}
+	var bodies []mesh.Body
+	for b, u := range used {
+		if u == 1 {
+			used[b] = int32(len(bodies))
+			bodies = append(bodies, p.mesh.Bodies[b])
+		}
+	}
+	if len(bodies) < 2 {
+		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
+		return
+	}
+	for t, b := range p.mesh.BodyOf {
+		p.mesh.BodyOf[t] = used[b]
+	}
+	p.mesh.Bodies = bodies
+}
+
+func (p *parser) lostContent() (list []string) {
+	for what, n := range p.lost {
+		list = append(list, fmt.Sprintf("%s: %d", what, n))
+	}
+	slices.Sort(list)
+	return list
+}
+
+func (p *parser) fail(expect, format string, a ...any) error {
+	return p.src.AtLine(p.line, expect, format, a...)
+}

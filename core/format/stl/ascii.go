@@ -1,0 +1,292 @@
+package stl
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+
+	"veneer/core/format/file"
+	"veneer/core/format/number"
+	"veneer/core/geom"
+	"veneer/core/mesh"
+)
+
+// ReadASCII reads text STL. Words may be in any case and laid out in any way;
+// several solids become bodies; a missing endsolid is forgiven.
+func ReadASCII(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
+	p := &parser{ctx: ctx, src: src, opt: opt, in: bufio.NewReaderSize(src.Section(), 1<<18), line: 1,
+		weld: mesh.NewWelder(int(src.Size/500) + 16)}
+	if err := p.file(); err != nil {
+		return nil, err
+	}
+	p.flush()
+	if len(p.mesh.Triangles) == 0 {
+		return nil, src.AtLine(p.line, "there is nothing to print; ask for the file again", "the file holds no triangle")
+	}
+	p.mesh.Positions = p.weld.Positions
+	if len(p.mesh.Bodies) < 2 {
+		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
+	}
+	return &file.Model{Format: file.STLASCII, Mesh: &p.mesh, Lost: p.lost}, nil
+}
+
+type parser struct {
+	ctx    context.Context
+	src    file.Source
+	opt    file.Options
+	in     *bufio.Reader
+	line   int
+	read   int64
+	word   [128]byte
+	mesh   mesh.Mesh
+	weld   *mesh.Welder
+	points []geom.Vec // corners not welded yet
+	lost   []string
+}
+
+func (p *parser) file() error {
+	p.skipMark()
+	for {
+		word, err := p.next()
+		if err == io.EOF {
+			return nil
+		} else if err != nil {
+			return err
+		}
+		switch {
+		case is(word, "solid"):
+			name, err := p.restOfLine()
+			if err != nil {
+				return err
+			}
+			if len(p.mesh.Bodies) >= p.opt.Limits.Bodies {
+				return p.fail("raise the body limit to read it", "more than %d solids", p.opt.Limits.Bodies)
+			}
+			p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{Name: name})
+		case is(word, "endsolid"):
+			if _, err := p.restOfLine(); err != nil {
+				return err
+			}
+		case is(word, "facet"):
+			if err := p.facet(); err != nil {
+				return err
+			}
+		default:
+			return p.fail("expected solid, facet or endsolid", "found %s", file.Printable(word))
+		}
+	}
+}
+
+// facet reads from after the word facet to endfacet. A loop of more than three
+// corners is cut into a fan, and said so.
+func (p *parser) facet() error {
+	if err := p.expect("normal"); err != nil {
+		return err
+	}
+	for range 3 { // the stored normal: any three words
+		if _, err := p.need("the facet's normal"); err != nil {
+			return err
+		}
+	}
+	if err := p.expect("outer"); err != nil {
+		return err
+	}
+	if err := p.expect("loop"); err != nil {
+		return err
+	}
+	var corners []geom.Vec
+	var store [8]geom.Vec
+	corners = store[:0]
+	for {
+		word, err := p.need("vertex or endloop")
+		if err != nil {
+			return err
+		}
+		if is(word, "endloop") {
+			break
+		}
+		if !is(word, "vertex") {
+			return p.fail("expected vertex or endloop", "found %s", file.Printable(word))
+		}
+		var xyz [3]float64
+		for i := range xyz {
+			word, err := p.need("a coordinate")
+			if err != nil {
+				return err
+			}
+			x, ok := number.Float(word)
+			if !ok {
+				return p.fail("expected a finite number", "found %s for a coordinate", file.Printable(word))
+			}
+			xyz[i] = x
+		}
+		v := geom.Vec{X: xyz[0], Y: xyz[1], Z: xyz[2]}
+		if !v.Finite() {
+			return p.fail("expected coordinates within ±3.4e38", "a coordinate is too large")
+		}
+		if len(corners) == 1000 {
+			return p.fail("expected endloop", "a loop of more than 1000 corners")
+		}
+		corners = append(corners, v)
+	}
+	if err := p.expect("endfacet"); err != nil {
+		return err
+	}
+	if len(corners) < 3 {
+		return p.fail("a facet has three", "a facet of %d corners", len(corners))
+	}
+	return p.add(corners)
+}
+
+func (p *parser) add(corners []geom.Vec) error {
+	if len(p.mesh.Bodies) == 0 {
+		p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{})
+	}
+	fan := [][3]int32{{0, 1, 2}}
+	if len(corners) > 3 {
+		if cut, ok := geom.Triangulate(geom.Flatten(corners), nil); ok {
+			fan = cut
+		} else {
+			for i := 3; i < len(corners); i++ {
+				fan = append(fan, [3]int32{0, int32(i - 1), int32(i)})
+			}
+		}
+	}
+	for _, t := range fan {
+		p.points = append(p.points, corners[t[0]], corners[t[1]], corners[t[2]])
+		p.mesh.BodyOf = append(p.mesh.BodyOf, int32(len(p.mesh.Bodies)-1))
+	}
+	if int64(len(p.mesh.BodyOf)) > p.opt.Limits.Triangles {
+		return p.fail("raise the triangle limit to read it", "more than %d triangles", p.opt.Limits.Triangles)
+	}
+	if len(p.points) >= 3*4096 {
+		p.flush()
+		p.opt.Report(float64(p.read) / float64(p.src.Size))
+		return p.ctx.Err()
+	}
+	return nil
+}
+
+func (p *parser) flush() {
+	vertices := make([]int32, len(p.points))
+	p.weld.Add(p.points, vertices)
+	for i := 0; i < len(vertices); i += 3 {
+		p.mesh.Triangles = append(p.mesh.Triangles, mesh.Triangle{vertices[i], vertices[i+1], vertices[i+2]})
+	}
+	p.points = p.points[:0]
+}
+
+func (p *parser) skipMark() {
+	if mark, _ := p.in.Peek(3); bytes.Equal(mark, []byte("\xef\xbb\xbf")) {
+		p.in.Discard(3)
+	}
+}
+
+// next returns the next word; it is valid until the following call.
+func (p *parser) next() ([]byte, error) {
+	var c byte
+	var err error
+	for {
+		if c, err = p.in.ReadByte(); err != nil {
+			return nil, err
+		}
+		p.read++
+		if c > ' ' {
+			break
+		}
+		if c == '\n' {
+			p.line++
+		}
+	}
+	n := 0
+	for {
+		if n == len(p.word) {
+			return nil, p.fail("is this a mesh file?", "a word of more than %d letters: %s", n, file.Printable(p.word[:]))
+		}
+		p.word[n] = c
+		n++
+		if c, err = p.in.ReadByte(); err != nil {
+			break
+		}
+		if c <= ' ' {
+			p.in.UnreadByte()
+			break
+		}
+		p.read++
+	}
+	if err != nil && err != io.EOF {
+		return nil, err
+	}
+	return p.word[:n], nil
+}
+
+// need is next where the file must not end yet.
+func (p *parser) need(what string) ([]byte, error) {
+	word, err := p.next()
+	if err == io.EOF {
+		return nil, p.fail("the file is cut short; ask for it again", "the file ends where %s was expected", what)
+	}
+	return word, err
+}
+
+func (p *parser) expect(what string) error {
+	word, err := p.need(what)
+	if err != nil {
+		return err
+	}
+	if !is(word, what) {
+		return p.fail("expected "+what, "found %s", file.Printable(word))
+	}
+	return nil
+}
+
+// restOfLine reads up to the line's end; of a very long line only the start is kept.
+func (p *parser) restOfLine() (string, error) {
+	var kept []byte
+	for {
+		part, err := p.in.ReadSlice('\n')
+		p.read += int64(len(part))
+		if room := 200 - len(kept); room > 0 {
+			kept = append(kept, part[:min(room, len(part))]...)
+		}
+		switch err {
+		case nil:
+			p.line++
+			return string(bytes.ToValidUTF8(bytes.TrimSpace(kept), []byte("?"))), nil
+		case io.EOF:
+			return string(bytes.ToValidUTF8(bytes.TrimSpace(kept), []byte("?"))), nil
+		case bufio.ErrBufferFull:
+			if err := p.ctx.Err(); err != nil {
+				return "", err
+			}
+		default:
+			return "", err
+		}
+	}
+}
+
+func (p *parser) fail(expect, format string, a ...any) error {
+	return p.src.AtLine(p.line, expect, format, a...)
+}
+
+// is compares a word with a lower-case keyword, in any case of its letters.
+func is(word []byte, keyword string) bool {
+	if len(word) != len(keyword) {
+		return false
+	}
+	for i, c := range word {
+		if c != keyword[i] && c|0x20 != keyword[i] {
+			return false
+		}
+	}
+	return true
+}
+
+func plural(n int64, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
+}

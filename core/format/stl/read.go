@@ -1,0 +1,159 @@
+// Package stl reads and writes STL: a list of loose triangles, as 50-byte
+// records after an 84-byte header, or as text.
+//
+// The triangles share nothing in the file; the reader welds corners of exactly
+// equal position as it goes, so the soup is never held.
+package stl
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"io"
+	"math"
+
+	"veneer/core/format/file"
+	"veneer/core/geom"
+	"veneer/core/mesh"
+)
+
+const (
+	headerSize = 84
+	recordSize = 50
+	chunk      = 16 << 10 // triangles read at a time
+)
+
+// Binary reports whether the source is binary STL by its content: its size is
+// what its count says, or it does not read like text. (Binary files may begin
+// with the word solid.)
+func Binary(src file.Source, head []byte) bool {
+	if len(head) >= headerSize {
+		n := int64(binary.LittleEndian.Uint32(head[80:]))
+		if src.Size == headerSize+n*recordSize {
+			return true
+		}
+	}
+	text := bytes.TrimLeft(bytes.TrimPrefix(head, []byte("\xef\xbb\xbf")), " \t\r\n")
+	if len(text) < 5 || !bytes.EqualFold(text[:5], []byte("solid")) {
+		return true
+	}
+	return bytes.IndexByte(head, 0) >= 0
+}
+
+// ReadBinary reads binary STL. A file shorter than its count says is refused;
+// bytes after the last triangle are reported as lost.
+func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
+	var header [headerSize]byte
+	if n, err := src.R.ReadAt(header[:], 0); n < headerSize {
+		if err != nil && !errors.Is(err, io.EOF) {
+			return nil, err
+		}
+		return nil, src.AtByte(src.Size, "a binary STL has 84 bytes of header and 50 for each triangle",
+			"the file ends after %d bytes", src.Size)
+	}
+	count := int64(binary.LittleEndian.Uint32(header[80:]))
+	whole := (src.Size - headerSize) / recordSize
+	switch {
+	case count > whole:
+		return nil, src.AtByte(src.Size, "the file is cut short or is no STL; ask for it again",
+			"the header promises %d triangles but the file holds only %d", count, whole)
+	case count == 0:
+		return nil, src.AtByte(80, "there is nothing to print; ask for the file again", "the file holds no triangle")
+	case count > opt.Limits.Triangles || count > mesh.MaxTriangles:
+		return nil, src.AtByte(80, "raise the triangle limit to read it",
+			"the file holds %d triangles, over the limit of %d", count, min(opt.Limits.Triangles, mesh.MaxTriangles))
+	}
+	model := &file.Model{Format: file.STLBinary}
+	if extra := src.Size - headerSize - count*recordSize; extra > 0 {
+		model.Lost = append(model.Lost, plural(extra, "byte")+" after the last triangle")
+	}
+
+	w := mesh.NewWelder(int(count/2) + 16)
+	triangles := make([]mesh.Triangle, count)
+	points := make([]geom.Vec, 0, 3*chunk)
+	vertices := make([]int32, 3*chunk)
+	err := eachChunk(ctx, src, count, func(first int64, data []byte) error {
+		points = points[:0]
+		for at := 0; at < len(data); at += recordSize {
+			r := data[at+12 : at+48 : at+48]
+			for c := 0; c < 36; c += 12 {
+				x := binary.LittleEndian.Uint32(r[c:])
+				y := binary.LittleEndian.Uint32(r[c+4:])
+				z := binary.LittleEndian.Uint32(r[c+8:])
+				if x&infinite == infinite || y&infinite == infinite || z&infinite == infinite {
+					t := first + int64(at/recordSize)
+					return src.AtByte(headerSize+t*recordSize+12+int64(c), "coordinates must be finite; ask for the file again",
+						"triangle %d has a coordinate that is no number", t)
+				}
+				points = append(points, geom.Vec{
+					X: float64(math.Float32frombits(x)),
+					Y: float64(math.Float32frombits(y)),
+					Z: float64(math.Float32frombits(z))})
+			}
+		}
+		w.Add(points, vertices[:len(points)])
+		for i := range len(points) / 3 {
+			triangles[first+int64(i)] = mesh.Triangle{vertices[3*i], vertices[3*i+1], vertices[3*i+2]}
+		}
+		opt.Report(float64(first) / float64(count))
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	model.Mesh = &mesh.Mesh{Positions: w.Positions, Triangles: triangles}
+	return model, nil
+}
+
+const infinite = 0x7f800000 // the exponent bits of a float32 that is infinite or no number
+
+// eachChunk reads the records in order, one chunk ahead of visit: the reading
+// goroutine ends when it has read all, failed, or quit is closed on return.
+func eachChunk(ctx context.Context, src file.Source, count int64, visit func(first int64, data []byte) error) error {
+	type piece struct {
+		first int64
+		data  []byte
+		err   error
+	}
+	full, empty, quit := make(chan piece, 1), make(chan []byte, 2), make(chan struct{})
+	defer close(quit)
+	empty <- make([]byte, chunk*recordSize)
+	empty <- make([]byte, chunk*recordSize)
+	go func() {
+		defer close(full)
+		for first := int64(0); first < count; first += chunk {
+			var buf []byte
+			select {
+			case buf = <-empty:
+			case <-quit:
+				return
+			}
+			p := piece{first: first, data: buf[:min(chunk, count-first)*recordSize]}
+			if n, err := src.R.ReadAt(p.data, headerSize+first*recordSize); n < len(p.data) {
+				p.err = err
+			}
+			select {
+			case full <- p:
+			case <-quit:
+				return
+			}
+			if p.err != nil {
+				return
+			}
+		}
+	}()
+	for p := range full {
+		if p.err != nil {
+			return p.err
+		}
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if err := visit(p.first, p.data); err != nil {
+			return err
+		}
+		empty <- p.data[:cap(p.data)]
+	}
+	return nil
+}

@@ -1,0 +1,133 @@
+// Package mesh is the triangle mesh of the whole core: positions, triangles
+// that index them, and the topology, shells, boundaries and mass properties
+// that follow from both.
+//
+// The idea: everything is a flat array indexed by int32. A half-edge is the
+// number 3·t+c, running from corner c of triangle t to the next corner; an
+// edge is a run of half-edges. Nothing is keyed by pointer or by map, so a
+// mesh of ten million triangles costs the collector nothing and the same input
+// gives the same arrays on any machine.
+package mesh
+
+import (
+	"veneer/core/geom"
+)
+
+// Triangle holds three vertex indices, anticlockwise seen from outside.
+type Triangle = [3]int32
+
+// Body is a named piece of a part: a 3MF build item, an OBJ object, an STL solid.
+type Body struct{ Name string }
+
+// Mesh is an indexed triangle mesh. Bodies is empty when the file names none;
+// otherwise BodyOf gives each triangle's body.
+type Mesh struct {
+	Positions []geom.Vec
+	Triangles []Triangle
+	Bodies    []Body
+	BodyOf    []int32
+}
+
+// MaxTriangles is the most a mesh can hold: half-edges are numbered by int32.
+const MaxTriangles = (1<<31 - 1) / 3
+
+// Clone copies everything that an operation may change.
+func (m *Mesh) Clone() *Mesh {
+	return &Mesh{
+		Positions: append([]geom.Vec(nil), m.Positions...),
+		Triangles: append([]Triangle(nil), m.Triangles...),
+		Bodies:    append([]Body(nil), m.Bodies...),
+		BodyOf:    append([]int32(nil), m.BodyOf...),
+	}
+}
+
+// Corners are the three points of triangle t.
+func (m *Mesh) Corners(t int32) (a, b, c geom.Vec) {
+	v := m.Triangles[t]
+	return m.Positions[v[0]], m.Positions[v[1]], m.Positions[v[2]]
+}
+
+// RepeatsVertex reports whether triangle t names a vertex twice; such a
+// triangle takes no part in topology.
+func (m *Mesh) RepeatsVertex(t int32) bool {
+	v := m.Triangles[t]
+	return v[0] == v[1] || v[1] == v[2] || v[2] == v[0]
+}
+
+// ZeroArea reports whether triangle t has exactly zero area, a repeated vertex
+// included. Exact.
+func (m *Mesh) ZeroArea(t int32) bool {
+	if m.RepeatsVertex(t) {
+		return true
+	}
+	a, b, c := m.Corners(t)
+	return geom.Collinear(a, b, c)
+}
+
+// Bounds is the box of the positions that triangles use.
+func (m *Mesh) Bounds() geom.Box {
+	box := geom.EmptyBox()
+	for _, t := range m.Triangles {
+		for _, v := range t {
+			box = box.Extend(m.Positions[v])
+		}
+	}
+	return box
+}
+
+// Scale multiplies every coordinate, for instance by the millimetres in a unit.
+func (m *Mesh) Scale(factor float64) {
+	if factor == 1 {
+		return
+	}
+	for i := range m.Positions {
+		m.Positions[i] = m.Positions[i].Scale(factor)
+	}
+}
+
+// Keep drops the triangles for which keep is false, holding the order of the
+// others and their bodies.
+func (m *Mesh) Keep(keep func(t int32) bool) {
+	n := 0
+	for t := range m.Triangles {
+		if !keep(int32(t)) {
+			continue
+		}
+		m.Triangles[n] = m.Triangles[t]
+		if m.BodyOf != nil {
+			m.BodyOf[n] = m.BodyOf[t]
+		}
+		n++
+	}
+	m.Triangles = m.Triangles[:n]
+	if m.BodyOf != nil {
+		m.BodyOf = m.BodyOf[:n]
+	}
+}
+
+// Append adds triangles to a body; body is ignored when the mesh has none.
+func (m *Mesh) Append(body int32, triangles ...Triangle) {
+	m.Triangles = append(m.Triangles, triangles...)
+	if m.BodyOf != nil {
+		for range triangles {
+			m.BodyOf = append(m.BodyOf, body)
+		}
+	}
+}
+
+// Body is the body of triangle t, 0 when the mesh names none.
+func (m *Mesh) Body(t int32) int32 {
+	if m.BodyOf == nil {
+		return 0
+	}
+	return m.BodyOf[t]
+}
+
+// Round rounds every coordinate to float32, as revisions are stored, and welds
+// again: rounding may make different points one.
+func (m *Mesh) Round() {
+	for i, p := range m.Positions {
+		m.Positions[i] = geom.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
+	}
+	m.Weld()
+}

@@ -1,0 +1,41 @@
+package picture
+
+import (
+	"bufio"
+	"encoding/binary"
+	"io"
+	"math"
+
+	"veneer/core/mesh"
+)
+
+// ViewMagic begins the data from which a browser shows a mesh: "VNV1".
+const ViewMagic = 0x31564e56
+
+// WriteView writes the mesh as a browser wants it, all little-endian: magic,
+// number of vertices, number of indices, 0 (uint32 each); the middle of the
+// part in mm (three float64); then float32 positions in mm from that middle,
+// and uint32 indices. Triangles keep their numbers, so places of findings fit.
+func WriteView(w io.Writer, m *mesh.Mesh) error {
+	out := bufio.NewWriterSize(w, 1<<18)
+	centre := m.Bounds().Centre()
+	put32 := func(x uint32) { out.Write(binary.LittleEndian.AppendUint32(out.AvailableBuffer(), x)) }
+	put32(ViewMagic)
+	put32(uint32(len(m.Positions)))
+	put32(uint32(3 * len(m.Triangles)))
+	put32(0)
+	for _, x := range centre.Array() {
+		out.Write(binary.LittleEndian.AppendUint64(out.AvailableBuffer(), math.Float64bits(x)))
+	}
+	for _, p := range m.Positions {
+		for _, x := range p.Sub(centre).Array() {
+			put32(math.Float32bits(float32(x)))
+		}
+	}
+	for _, t := range m.Triangles {
+		for _, v := range t {
+			put32(uint32(v))
+		}
+	}
+	return out.Flush() // a bufio.Writer keeps its first error
+}

@@ -1,0 +1,207 @@
+// Package pipeline is the way of the data through the core, in one place:
+// bytes, mesh, unit, check, repair, bytes, and back again to prove it.
+//
+// It is what the command line does to a file and what a worker does to a part.
+package pipeline
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"veneer/core/check"
+	"veneer/core/format"
+	"veneer/core/format/file"
+	"veneer/core/format/stl"
+	"veneer/core/mesh"
+	"veneer/core/process"
+	"veneer/core/repair"
+	"veneer/core/unit"
+)
+
+// Settings say how to treat a file.
+type Settings struct {
+	Process  process.Process
+	Unit     string // the unit a person has set; "" to infer it
+	TakeUnit bool   // take the likeliest unit even when it is doubtful
+	Limits   file.Limits
+	// Progress is told the stage that begins and the share of the whole done; may be nil.
+	Progress func(stage string, done float64)
+	// Now tells the time for the report's timings; without it they are 0. The core has no clock.
+	Now func() time.Time
+}
+
+// Checked is a file that was read and checked. Mesh is in mm, and nil when the
+// file could not be read; the report then says why and rejects it.
+type Checked struct {
+	Mesh   *mesh.Mesh
+	Report *check.Report
+}
+
+// Check reads a file, settles its unit and checks it. A file that cannot be
+// read is a result, not an error; errors are cancellation and failing disks.
+func Check(ctx context.Context, src file.Source, set Settings) (*Checked, error) {
+	watch := newStopwatch(set)
+	watch.at("read", 0)
+	hash := sha256.New()
+	var model *file.Model
+	g, ctx2 := errgroup.WithContext(ctx)
+	g.Go(func() error { // on another core, beside the reading
+		_, err := io.Copy(hash, contextReader{ctx2, src.Section()})
+		return err
+	})
+	var unread *file.Error
+	g.Go(func() (err error) {
+		model, err = format.Read(ctx2, src, file.Options{Limits: set.Limits, Progress: func(done float64) { watch.at("read", 0.5*done) }})
+		if errors.As(err, &unread) {
+			return nil // the hash is still wanted
+		}
+		return err
+	})
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	id := check.File{Name: src.Name, Bytes: src.Size, SHA256: hex.EncodeToString(hash.Sum(nil))}
+	if unread != nil {
+		return &Checked{Report: unreadable(id, unread, set, watch)}, nil
+	}
+	id.Format = string(model.Format)
+
+	size := model.Mesh.Bounds().Size()
+	estimate := unit.Infer(size, model.Unit, set.Process)
+	if set.Unit != "" {
+		var err error
+		if estimate, err = unit.Settled(set.Unit, model.Unit, size); err != nil {
+			return nil, err
+		}
+	} else if set.TakeUnit {
+		estimate.Doubtful = false
+	}
+	mm, err := unit.Millimetres(estimate.Chosen)
+	if err != nil {
+		return nil, err
+	}
+	model.Mesh.Scale(mm)
+	report, err := check.Run(ctx, model.Mesh, check.Settings{Process: set.Process, Unit: estimate, Lost: model.Lost, Uneven: model.Uneven,
+		Progress: func(stage string, done float64) { watch.at(stage, 0.5+0.5*done) }})
+	if err != nil {
+		return nil, err
+	}
+	report.File = id
+	report.Timings = watch.stop()
+	return &Checked{model.Mesh, report}, nil
+}
+
+func unreadable(id check.File, why *file.Error, set Settings, watch *stopwatch) *check.Report {
+	return &check.Report{
+		Schema: check.Schema, File: id, Unit: unit.Estimate{Candidates: []unit.Candidate{}}, Process: set.Process.Name,
+		Findings: []check.Finding{}, Questions: []check.Ask{}, Verdict: check.Reject, Unread: why.Error(), Timings: watch.stop(),
+	}
+}
+
+// Bytes is where a result is written and read back from; an *os.File is one.
+type Bytes interface {
+	io.Writer
+	io.ReaderAt
+}
+
+// Mend repairs a checked file and writes the result to out as binary STL in
+// mm, whether or not it passes; the result's After is the check of those bytes.
+func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Result, error) {
+	if c.Mesh == nil {
+		return nil, errors.New(c.Report.Unread)
+	}
+	progress := func(stage string, done float64) {
+		if set.Progress != nil {
+			set.Progress(stage, done)
+		}
+	}
+	verify := func(ctx context.Context, m *mesh.Mesh) (*check.Report, error) {
+		return WriteAndCheck(ctx, m, c.Report.File.Name, out, set)
+	}
+	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Verify: verify, Progress: progress})
+}
+
+// WriteAndCheck rounds the mesh to float32, writes it to out as binary STL,
+// reads it back from there and checks what it reads.
+func WriteAndCheck(ctx context.Context, m *mesh.Mesh, name string, out Bytes, set Settings) (*check.Report, error) {
+	m.Round()
+	count := &counter{w: out}
+	if err := stl.WriteBinary(count, m); err != nil {
+		return nil, fmt.Errorf("write: %w", err)
+	}
+	set.Unit, set.Progress = "mm", nil
+	back, err := Check(ctx, file.Source{Name: name, R: out, Size: count.n}, set)
+	if err != nil {
+		return nil, err
+	}
+	return back.Report, nil
+}
+
+type counter struct {
+	w io.Writer
+	n int64
+}
+
+func (c *counter) Write(b []byte) (int, error) {
+	n, err := c.w.Write(b)
+	c.n += int64(n)
+	return n, err
+}
+
+type contextReader struct {
+	ctx context.Context
+	r   io.Reader
+}
+
+func (c contextReader) Read(b []byte) (int, error) {
+	if err := c.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return c.r.Read(b)
+}
+
+// stopwatch passes progress on and adds up what each stage took. Welding is
+// part of reading.
+type stopwatch struct {
+	set   Settings
+	stage string
+	since time.Time
+	ms    map[string]float64
+}
+
+func newStopwatch(set Settings) *stopwatch { return &stopwatch{set: set, ms: map[string]float64{"read": 0, "weld": 0, "topology": 0, "self_intersection": 0}} }
+
+func (s *stopwatch) at(stage string, done float64) {
+	if s.set.Progress != nil {
+		s.set.Progress(stage, done)
+	}
+	if stage == s.stage {
+		return
+	}
+	s.lap()
+	s.stage = stage
+}
+
+func (s *stopwatch) lap() {
+	if s.set.Now == nil {
+		return
+	}
+	now := s.set.Now()
+	if s.stage != "" {
+		s.ms[s.stage] += float64(now.Sub(s.since).Microseconds()) / 1000
+	}
+	s.since = now
+}
+
+func (s *stopwatch) stop() map[string]float64 {
+	s.lap()
+	delete(s.ms, "done")
+	return s.ms
+}

@@ -1,0 +1,52 @@
+// Package touchup is the lightest repair method: it keeps the customer's
+// triangles and mends what is around them.
+//
+// The idea: a repair is a table of small steps on one mesh, from the safest to
+// the boldest. Each step says from the check's report why it is needed, does
+// one job, and tells what it changed. No step moves a point.
+package touchup
+
+import (
+	"context"
+
+	"veneer/core/check"
+	"veneer/core/mesh"
+	"veneer/core/process"
+)
+
+// Step is one line of the table.
+type Step struct {
+	Name  string
+	Title string
+	// Why says what in the report calls for the step; "" when nothing does.
+	Why func(*check.Report) string
+	// Run changes the mesh and reports what it did.
+	Run func(context.Context, *Work) (Change, error)
+}
+
+// Work is the mesh being mended.
+type Work struct {
+	Mesh    *mesh.Mesh
+	Process process.Process
+}
+
+// Change is what a step did: how many things it changed, in a sentence, and
+// what it had to leave.
+type Change struct {
+	Count  int
+	Detail string
+	Left   string
+}
+
+// Steps is the table, in the order in which the steps run.
+func Steps() []Step {
+	return []Step{dropDuplicates, dropDegenerate, orient, fill, turnOutward}
+}
+
+// topology gathers the edges and shells afresh.
+func (w *Work) topology() (*mesh.Topology, *mesh.Shells) {
+	topo := mesh.NewTopology(w.Mesh)
+	return topo, mesh.NewShells(topo, topo.Count())
+}
+
+func turn(t *mesh.Triangle) { t[1], t[2] = t[2], t[1] }
