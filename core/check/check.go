@@ -96,6 +96,7 @@ type Subject struct {
 	Edges    mesh.EdgeCounts
 	Shells   *mesh.Shells
 	Loops    []mesh.Loop
+	Box      geom.Box // of the whole part
 
 	Duplicates          []int32 // triangles
 	Degenerate          []int32 // triangles
@@ -152,6 +153,7 @@ func study(ctx context.Context, m *mesh.Mesh, set Settings) (*Subject, error) {
 		return ctx.Err()
 	})
 	g.Go(func() error {
+		s.Box = m.Bounds()
 		s.NonManifoldVertices, s.fans = s.Topology.NonManifoldVertices()
 		s.Loops = s.Topology.Loops()
 		s.Duplicates = s.Topology.Duplicates()
@@ -175,7 +177,6 @@ func (s *Subject) progress(stage string, done float64) {
 
 // report fills in the geometry.
 func (s *Subject) report() *Report {
-	box := s.Mesh.Bounds()
 	g := Geometry{
 		Triangles:           len(s.Mesh.Triangles),
 		Vertices:            len(s.Mesh.Positions),
@@ -190,10 +191,10 @@ func (s *Subject) report() *Report {
 		InconsistentEdges:   s.Edges.Inconsistent,
 		Degenerate:          len(s.Degenerate),
 		Duplicates:          len(s.Duplicates),
-		MinMM:               box.Min.Array(),
-		SizeMM:              box.Size().Array(),
+		MinMM:               s.Box.Min.Array(),
+		SizeMM:              s.Box.Size().Array(),
 	}
-	if box.Empty() {
+	if s.Box.Empty() {
 		g.MinMM = [3]float64{}
 	}
 	if len(s.Mesh.Bodies) == 0 {

@@ -13,8 +13,8 @@ var oversize = Kind{
 	Harm:   "It cannot be printed in one piece at this size.",
 	Action: "Nothing is changed. A wrong unit is the most common reason; otherwise the part is turned, scaled or cut.",
 	find: func(s *Subject) *Finding {
-		size := s.Mesh.Bounds().Size().Array()
-		f := &Finding{Count: 1, Places: []Place{{AtMM: roundAll(s.Mesh.Bounds().Centre()), SizeMM: round(diameter(s.Mesh.Bounds()))}}}
+		size := s.Box.Size().Array()
+		f := &Finding{Count: 1, Places: []Place{{AtMM: roundAll(s.Box.Centre()), SizeMM: round(diameter(s.Box))}}}
 		part, machine := sides(size), sides(s.Process.MachineMM)
 		switch s.Process.Fit(size) {
 		case process.Fits:

@@ -176,7 +176,9 @@ type stopwatch struct {
 	ms    map[string]float64
 }
 
-func newStopwatch(set Settings) *stopwatch { return &stopwatch{set: set, ms: map[string]float64{"read": 0, "weld": 0, "topology": 0, "self_intersection": 0}} }
+func newStopwatch(set Settings) *stopwatch {
+	return &stopwatch{set: set, ms: map[string]float64{"read": 0, "weld": 0, "topology": 0, "self_intersection": 0}}
+}
 
 func (s *stopwatch) at(stage string, done float64) {
 	if s.set.Progress != nil {

@@ -1,0 +1,290 @@
+package api
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"veneer/bureau"
+	"veneer/bureau/record"
+	"veneer/core/check"
+	"veneer/core/process"
+)
+
+// BatchWithParts is a batch as its page shows it.
+type BatchWithParts struct {
+	Batch record.Batch  `json:"batch"`
+	Parts []record.Part `json:"parts"`
+}
+
+// PartWithRevisions is a part as its page shows it.
+type PartWithRevisions struct {
+	Part      record.Part       `json:"part"`
+	Batch     record.Batch      `json:"batch"`
+	Revisions []record.Revision `json:"revisions"`
+}
+
+// Kind is the explanation of a finding kind.
+type Kind struct {
+	Name     string         `json:"name"`
+	Title    string         `json:"title"`
+	Severity check.Severity `json:"severity"`
+	What     string         `json:"what"`
+	Harm     string         `json:"harm"`
+	Action   string         `json:"action"`
+}
+
+func (s *server) processes(g *gin.Context) { g.JSON(http.StatusOK, process.All()) }
+
+func (s *server) kinds(g *gin.Context) {
+	list := []Kind{}
+	for _, k := range check.Kinds() {
+		list = append(list, Kind{k.Name, k.Title, k.Usual, k.What, k.Harm, k.Action})
+	}
+	g.JSON(http.StatusOK, list)
+}
+
+// id reads a number from the address; false when it is none.
+func id(g *gin.Context, name string) (int64, bool) {
+	n, err := strconv.ParseInt(g.Param(name), 10, 64)
+	if err != nil || n < 0 {
+		problem(g, http.StatusNotFound, "there is no such record")
+		return 0, false
+	}
+	return n, true
+}
+
+func (s *server) batches(g *gin.Context) {
+	before, _ := strconv.ParseInt(g.Query("before"), 10, 64)
+	limit, err := strconv.Atoi(g.DefaultQuery("limit", "50"))
+	if err != nil || limit < 1 || limit > 500 {
+		problem(g, http.StatusBadRequest, "limit is a number from 1 to 500")
+		return
+	}
+	list, err := s.Bureau.Store.Batches(g.Request.Context(), before, limit)
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.JSON(http.StatusOK, list)
+}
+
+func (s *server) batchWithParts(g *gin.Context, id int64) (b BatchWithParts, err error) {
+	if b.Batch, err = s.Bureau.Store.Batch(g.Request.Context(), id); err != nil {
+		return b, err
+	}
+	b.Parts, err = s.Bureau.Store.Parts(g.Request.Context(), id)
+	return b, err
+}
+
+func (s *server) batch(g *gin.Context) {
+	n, ok := id(g, "batch")
+	if !ok {
+		return
+	}
+	b, err := s.batchWithParts(g, n)
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.JSON(http.StatusOK, b)
+}
+
+func (s *server) audit(g *gin.Context) {
+	n, ok := id(g, "batch")
+	if !ok {
+		return
+	}
+	list, err := s.Bureau.Store.Audit(g.Request.Context(), n)
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.JSON(http.StatusOK, list)
+}
+
+// receive takes a batch as multipart form: the fields name, customer, process
+// and repair, then the files, each streamed to disk as it comes.
+func (s *server) receive(g *gin.Context) {
+	form, err := g.Request.MultipartReader()
+	if err != nil {
+		problem(g, http.StatusBadRequest, "send a multipart form with the fields name, customer, process, repair, then the files")
+		return
+	}
+	in := s.Bureau.Receive(person(g).Name)
+	for {
+		part, err := form.NextPart()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			problem(g, http.StatusBadRequest, "the form broke off: "+err.Error())
+			return
+		}
+		if err := take(in, part.FormName(), rawName(part.Header.Get("Content-Disposition")), part); err != nil {
+			s.fail(g, err)
+			return
+		}
+	}
+	batch, err := in.Close(g.Request.Context())
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.Header("Location", fmt.Sprintf("/api/v1/batches/%d", batch.ID))
+	g.JSON(http.StatusCreated, batch)
+}
+
+func take(in *bureau.Intake, field, name string, body io.Reader) error {
+	if name != "" {
+		return in.Add(name, body)
+	}
+	value, err := io.ReadAll(io.LimitReader(body, 4096))
+	return errors.Join(err, in.Set(field, string(value)))
+}
+
+func rawName(disposition string) string {
+	_, words, err := mime.ParseMediaType(disposition)
+	if err != nil {
+		return ""
+	}
+	return words["filename"]
+}
+
+func (s *server) part(g *gin.Context) {
+	n, ok := id(g, "part")
+	if !ok {
+		return
+	}
+	var p PartWithRevisions
+	var err error
+	ctx := g.Request.Context()
+	if p.Part, err = s.Bureau.Store.Part(ctx, n); err == nil {
+		if p.Batch, err = s.Bureau.Store.Batch(ctx, p.Part.BatchID); err == nil {
+			p.Revisions, err = s.Bureau.Store.Revisions(ctx, n)
+		}
+	}
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.JSON(http.StatusOK, p)
+}
+
+func (s *server) setUnit(g *gin.Context) {
+	n, ok := id(g, "part")
+	if !ok {
+		return
+	}
+	var in struct {
+		Unit string `json:"unit"`
+	}
+	if err := g.ShouldBindJSON(&in); err != nil {
+		problem(g, http.StatusBadRequest, `send {"unit": "mm"} or another unit`)
+		return
+	}
+	if err := s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit); err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.Status(http.StatusAccepted)
+}
+
+func (s *server) repair(g *gin.Context) {
+	n, ok := id(g, "part")
+	if !ok {
+		return
+	}
+	if err := s.Bureau.Repair(g.Request.Context(), person(g).Name, n); err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.Status(http.StatusAccepted)
+}
+
+// revision finds the revision that the address names; false when it answered already.
+func (s *server) revision(g *gin.Context) (r record.Revision, ok bool) {
+	part, ok := id(g, "part")
+	if !ok {
+		return r, false
+	}
+	number, ok := id(g, "number")
+	if !ok {
+		return r, false
+	}
+	r, err := s.Bureau.Store.Revision(g.Request.Context(), part, int(number))
+	if err != nil {
+		s.fail(g, err)
+		return r, false
+	}
+	return r, true
+}
+
+func (s *server) report(g *gin.Context) {
+	r, ok := s.revision(g)
+	if !ok {
+		return
+	}
+	if r.Report == nil {
+		problem(g, http.StatusNotFound, "the revision is not checked yet")
+		return
+	}
+	g.Data(http.StatusOK, "application/json; charset=utf-8", r.Report)
+}
+
+func (s *server) file(g *gin.Context) {
+	r, ok := s.revision(g)
+	if !ok {
+		return
+	}
+	h := g.Writer.Header()
+	h.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": r.FileName}))
+	h.Set("X-Content-SHA256", r.FileSHA256)
+	s.serve(g, r.FileSHA256, "application/octet-stream")
+}
+
+func (s *server) picture(g *gin.Context) {
+	if r, ok := s.revision(g); ok {
+		s.serve(g, r.PictureSHA, "image/png")
+	}
+}
+
+func (s *server) view(g *gin.Context) {
+	if r, ok := s.revision(g); ok {
+		s.serve(g, r.ViewSHA, "application/octet-stream")
+	}
+}
+
+// serve sends a file of the vault; it may be cached for ever, being named by its hash.
+func (s *server) serve(g *gin.Context, sum, kind string) {
+	if sum == "" {
+		problem(g, http.StatusNotFound, "there is none for this revision")
+		return
+	}
+	f, err := s.Bureau.Vault.Open(sum)
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	h := g.Writer.Header()
+	h.Set("Content-Type", kind)
+	h.Set("Cache-Control", "private, no-cache")
+	h.Set("ETag", `"`+sum+`"`)
+	if !strings.HasPrefix(kind, "image/") && h.Get("Content-Disposition") == "" {
+		h.Set("Content-Disposition", "attachment")
+	}
+	http.ServeContent(g.Writer, g.Request, filepath.Base(sum), info.ModTime(), f)
+}

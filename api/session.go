@@ -1,0 +1,115 @@
+package api
+
+import (
+	"errors"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"veneer/bureau/record"
+	"veneer/bureau/store"
+)
+
+const cookieName = "veneer_session"
+
+// SignIn is the answer to a sign-in; the token serves programs, the cookie
+// that comes with it the console.
+type SignIn struct {
+	Token  string        `json:"token"`
+	Person record.Person `json:"person"`
+}
+
+func (s *server) signIn(g *gin.Context) {
+	var in struct {
+		Name     string `json:"name"`
+		Password string `json:"password"`
+	}
+	g.Request.Body = http.MaxBytesReader(g.Writer, g.Request.Body, 4096)
+	if err := g.ShouldBindJSON(&in); err != nil {
+		problem(g, http.StatusBadRequest, "send name and password as JSON")
+		return
+	}
+	s.signIns <- struct{}{}
+	token, person, err := s.Bureau.SignIn(g.Request.Context(), in.Name, in.Password)
+	<-s.signIns
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	s.cookie(g, token, int(s.Bureau.Session.Seconds()))
+	g.JSON(http.StatusOK, SignIn{token, person})
+}
+
+func (s *server) cookie(g *gin.Context, token string, seconds int) {
+	http.SetCookie(g.Writer, &http.Cookie{Name: cookieName, Value: token, Path: "/", MaxAge: seconds,
+		HttpOnly: true, Secure: s.Secure, SameSite: http.SameSiteStrictMode})
+}
+
+func token(r *http.Request) string {
+	if bearer, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
+		return bearer
+	}
+	if c, err := r.Cookie(cookieName); err == nil {
+		return c.Value
+	}
+	return ""
+}
+
+// signedIn lets only those through whose token holds.
+func (s *server) signedIn(g *gin.Context) {
+	person, err := s.Bureau.Who(g.Request.Context(), token(g.Request))
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		problem(g, http.StatusUnauthorized, "sign in first")
+	case err != nil:
+		s.fail(g, err)
+	default:
+		g.Set("person", person)
+		g.Next()
+	}
+}
+
+func person(g *gin.Context) record.Person { return g.MustGet("person").(record.Person) }
+
+// mayChange keeps viewers from changing anything.
+func mayChange(g *gin.Context) {
+	if person(g).Role == record.Viewer {
+		problem(g, http.StatusForbidden, "a viewer may look but not change anything")
+		return
+	}
+	g.Next()
+}
+
+// sameSite refuses changes that another site's page asks a browser for. Calls
+// with a token of their own carry no cookie and are no danger.
+func sameSite(g *gin.Context) {
+	r := g.Request
+	if r.Method == http.MethodGet || r.Method == http.MethodHead || r.Header.Get("Authorization") != "" {
+		g.Next()
+		return
+	}
+	if site := r.Header.Get("Sec-Fetch-Site"); site != "" && site != "same-origin" && site != "none" {
+		problem(g, http.StatusForbidden, "the request comes from another site")
+		return
+	}
+	if origin := r.Header.Get("Origin"); origin != "" {
+		if u, err := url.Parse(origin); err != nil || u.Host != r.Host {
+			problem(g, http.StatusForbidden, "the request comes from another site")
+			return
+		}
+	}
+	g.Next()
+}
+
+func (s *server) whoAmI(g *gin.Context) { g.JSON(http.StatusOK, person(g)) }
+
+func (s *server) signOut(g *gin.Context) {
+	if err := s.Bureau.SignOut(g.Request.Context(), token(g.Request)); err != nil {
+		s.fail(g, err)
+		return
+	}
+	s.cookie(g, "", -1)
+	g.Status(http.StatusNoContent)
+}

@@ -1,0 +1,148 @@
+// Package record holds the bureau's nouns as they are kept, served and shown:
+// batches, their parts, the parts' revisions, jobs and people.
+package record
+
+import (
+	"encoding/json"
+	"time"
+
+	"veneer/core/check"
+)
+
+// Batch is what a customer sent in one go.
+type Batch struct {
+	ID         int64     `db:"id" json:"id"`
+	Name       string    `db:"name" json:"name"`
+	Customer   string    `db:"customer" json:"customer"`
+	Process    string    `db:"process" json:"process"`
+	AutoRepair bool      `db:"auto_repair" json:"auto_repair"`
+	CreatedBy  string    `db:"created_by" json:"created_by"`
+	CreatedAt  time.Time `db:"created_at" json:"created_at"`
+	Counts     Counts    `db:"-" json:"counts"`
+}
+
+// Counts sums up a batch's parts by what became of them.
+type Counts struct {
+	Parts    int     `json:"parts"`
+	Waiting  int     `json:"waiting"`  // queued or running
+	Pass     int     `json:"pass"`     // as received
+	Repaired int     `json:"repaired"` // pass after a repair
+	Repair   int     `json:"repair"`   // errors left
+	Hold     int     `json:"hold"`
+	Reject   int     `json:"reject"`
+	Failed   int     `json:"failed"`   // the work itself failed
+	Progress float64 `json:"progress"` // 0..1 over all parts
+}
+
+// Done reports whether nothing waits or runs.
+func (c Counts) Done() bool { return c.Waiting == 0 }
+
+// PartState is where a part stands in the work.
+type PartState string
+
+const (
+	PartWaiting PartState = "waiting" // a job is queued
+	PartWorking PartState = "working" // a job runs
+	PartDone    PartState = "done"
+	PartFailed  PartState = "failed" // the work failed; Problem says why
+)
+
+// Part is one file of a batch, with what its newest revision shows.
+type Part struct {
+	ID        int64      `db:"id" json:"id"`
+	BatchID   int64      `db:"batch_id" json:"batch_id"`
+	Name      string     `db:"name" json:"name"`
+	State     PartState  `db:"state" json:"state"`
+	Stage     string     `db:"stage" json:"stage"`
+	Progress  float64    `db:"progress" json:"progress"`
+	Problem   string     `db:"problem" json:"problem,omitempty"`
+	UnitSet   string     `db:"unit_set" json:"unit_set,omitempty"`
+	Current   int        `db:"current" json:"current"` // number of the newest revision
+	Format    string     `db:"format" json:"format"`
+	Bytes     int64      `db:"bytes" json:"bytes"`
+	Verdict   string     `db:"verdict" json:"verdict"`
+	Triangles int        `db:"triangles" json:"triangles"`
+	SizeX     float64    `db:"size_x" json:"-"`
+	SizeY     float64    `db:"size_y" json:"-"`
+	SizeZ     float64    `db:"size_z" json:"-"`
+	SizeMM    [3]float64 `db:"-" json:"size_mm"`
+	Picture   bool       `db:"has_picture" json:"has_picture"`
+	Findings  []Finding  `db:"-" json:"findings"` // of the file as received
+	CreatedAt time.Time  `db:"created_at" json:"created_at"`
+	UpdatedAt time.Time  `db:"updated_at" json:"updated_at"`
+}
+
+// Finding is the row of one finding of one revision.
+type Finding struct {
+	Kind     string         `db:"kind" json:"kind"`
+	Severity check.Severity `db:"severity" json:"severity"`
+	Count    int            `db:"count" json:"count"`
+	Summary  string         `db:"summary" json:"summary"`
+}
+
+// Revision is one state of a part's mesh. Number 0 is the file as received.
+type Revision struct {
+	ID         int64           `db:"id" json:"-"`
+	PartID     int64           `db:"part_id" json:"part_id"`
+	Number     int             `db:"number" json:"number"`
+	Parent     *int            `db:"parent" json:"parent"`
+	Title      string          `db:"title" json:"title"`
+	FileSHA256 string          `db:"file_sha256" json:"file_sha256"`
+	FileBytes  int64           `db:"file_bytes" json:"file_bytes"`
+	FileName   string          `db:"file_name" json:"file_name"`
+	PictureSHA string          `db:"picture_sha256" json:"-"`
+	ViewSHA    string          `db:"view_sha256" json:"-"`
+	Verdict    string          `db:"verdict" json:"verdict"`
+	Triangles  int             `db:"triangles" json:"triangles"`
+	SizeX      float64         `db:"size_x" json:"-"`
+	SizeY      float64         `db:"size_y" json:"-"`
+	SizeZ      float64         `db:"size_z" json:"-"`
+	Report     json.RawMessage `db:"report" json:"report,omitempty"` // veneer.check/1, once checked
+	Repair     json.RawMessage `db:"repair" json:"repair,omitempty"` // steps of the repair that made it
+	CreatedAt  time.Time       `db:"created_at" json:"created_at"`
+}
+
+// JobKind is what a job does to a part.
+type JobKind string
+
+const (
+	Inspect JobKind = "inspect" // read, settle the unit, check, picture
+	Mend    JobKind = "mend"    // repair the newest revision, check the result
+)
+
+// Job is work to do on a part.
+type Job struct {
+	ID       int64   `db:"id" json:"id"`
+	PartID   int64   `db:"part_id" json:"part_id"`
+	Kind     JobKind `db:"kind" json:"kind"`
+	State    string  `db:"state" json:"state"` // queued, running, done, failed
+	Attempts int     `db:"attempts" json:"attempts"`
+}
+
+// Role is what a person may do.
+type Role string
+
+const (
+	Viewer   Role = "viewer"   // look
+	Operator Role = "operator" // change
+)
+
+// Person is somebody who signs in.
+type Person struct {
+	ID           int64     `db:"id" json:"id"`
+	Name         string    `db:"name" json:"name"`
+	Role         Role      `db:"role" json:"role"`
+	PasswordHash string    `db:"password_hash" json:"-"`
+	CreatedAt    time.Time `db:"created_at" json:"created_at"`
+}
+
+// Event is one line of the audit trail.
+type Event struct {
+	ID      int64           `db:"id" json:"id"`
+	At      time.Time       `db:"at" json:"at"`
+	Person  string          `db:"person" json:"person"` // "veneer" for what the service does by itself
+	Action  string          `db:"action" json:"action"`
+	BatchID *int64          `db:"batch_id" json:"batch_id"`
+	PartID  *int64          `db:"part_id" json:"part_id"`
+	Detail  json.RawMessage `db:"detail" json:"detail"`
+}

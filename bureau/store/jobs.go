@@ -1,0 +1,266 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"veneer/bureau/record"
+	"veneer/core/check"
+	"veneer/core/repair"
+)
+
+// ErrLeaseLost says that a job is no longer this worker's: its lease ran out
+// and another worker took it. What was done for it must be thrown away.
+var ErrLeaseLost = errors.New("the job was taken by another worker")
+
+func addJob(ctx context.Context, tx *sqlx.Tx, part int64, kind record.JobKind) error {
+	_, err := tx.ExecContext(ctx, `INSERT INTO jobs (part_id, kind, state, created_at) VALUES (?, ?, 'queued', ?)`, part, kind, now())
+	return err
+}
+
+// Take claims the oldest job that is queued, or whose worker let its lease run
+// out, for that long. It returns nil when there is none.
+func (s *Store) Take(ctx context.Context, worker string, lease time.Duration) (*record.Job, error) {
+	var job record.Job
+	err := s.in(ctx, func(tx *sqlx.Tx) error {
+		at := now()
+		err := tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts FROM jobs WHERE state = 'queued' ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`)
+		if errors.Is(err, sql.ErrNoRows) {
+			err = tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts FROM jobs WHERE state = 'running' AND lease_until < ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, at)
+		}
+		if err != nil {
+			return err
+		}
+		job.Attempts++
+		if _, err := tx.ExecContext(ctx, `UPDATE jobs SET state = 'running', worker = ?, lease_until = ?, attempts = ? WHERE id = ?`,
+			worker, at.Add(lease), job.Attempts, job.ID); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = 'starting', updated_at = ? WHERE id = ?`, record.PartWorking, at, job.PartID)
+		return err
+	})
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return &job, nil
+}
+
+// Renew prolongs a job's lease and records how far it is.
+func (s *Store) Renew(ctx context.Context, job *record.Job, worker string, lease time.Duration, stage string, done float64) error {
+	return s.in(ctx, func(tx *sqlx.Tx) error {
+		at := now()
+		if err := mine(ctx, tx, job, worker, `UPDATE jobs SET lease_until = ? WHERE id = ? AND worker = ? AND state = 'running'`, at.Add(lease)); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE parts SET stage = ?, progress = ?, updated_at = ? WHERE id = ?`, stage[:min(len(stage), 60)], overall(job, done), at, job.PartID)
+		return err
+	})
+}
+
+// overall is a part's progress: inspecting and mending are half each.
+func overall(job *record.Job, done float64) float64 {
+	if job.Kind == record.Mend {
+		return 0.5 + done/2
+	}
+	return done / 2
+}
+
+func mine(ctx context.Context, tx *sqlx.Tx, job *record.Job, worker, query string, first ...any) error {
+	res, err := tx.ExecContext(ctx, query, append(first, job.ID, worker)...)
+	if err != nil {
+		return err
+	}
+	if n, err := res.RowsAffected(); err != nil || n == 0 {
+		return errors.Join(err, ErrLeaseLost)
+	}
+	return nil
+}
+
+// Outcome is what a finished job hands in. Files lie in the vault already.
+type Outcome struct {
+	Report  *check.Report
+	Repair  *repair.Result // of a mend
+	Title   string         // of the revision that a mend made
+	File    NewFile        // likewise
+	Picture string         // SHA-256, "" for none
+	View    string
+}
+
+// Finish records what a job found or made, and adds the job that follows: a
+// part that needs a repair, in a batch that repairs by itself, is mended. It
+// all happens in one transaction, and only while the job is still the
+// worker's, so that a job that ran twice counts once.
+func (s *Store) Finish(ctx context.Context, job *record.Job, worker string, o Outcome) error {
+	return s.in(ctx, func(tx *sqlx.Tx) error {
+		at := now()
+		if err := mine(ctx, tx, job, worker, `UPDATE jobs SET state = 'done', finished_at = ? WHERE id = ? AND worker = ? AND state = 'running'`, at); err != nil {
+			return err
+		}
+		var part struct {
+			BatchID    int64 `db:"batch_id"`
+			AutoRepair bool  `db:"auto_repair"`
+			Current    int   `db:"current"`
+		}
+		if err := tx.GetContext(ctx, &part, `SELECT p.batch_id, p.current, b.auto_repair FROM parts p JOIN batches b ON b.id = p.batch_id WHERE p.id = ? FOR UPDATE`, job.PartID); err != nil {
+			return err
+		}
+		number, action := 0, "checked"
+		if job.Kind == record.Mend {
+			if err := tx.GetContext(ctx, &number, `SELECT MAX(number) + 1 FROM revisions WHERE part_id = ?`, job.PartID); err != nil {
+				return err
+			}
+			action = "repair tried"
+			if o.Repair.Repaired {
+				action = "repaired"
+			}
+		}
+		if err := putRevision(ctx, tx, job.PartID, number, o); err != nil {
+			return err
+		}
+		state, progress := record.PartDone, 1.0
+		if job.Kind == record.Inspect && o.Report.Verdict == check.Repair && part.AutoRepair {
+			if err := addJob(ctx, tx, job.PartID, record.Mend); err != nil {
+				return err
+			}
+			state, progress = record.PartWaiting, 0.5
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', problem = '', progress = ?, current = ?, updated_at = ? WHERE id = ?`,
+			state, progress, number, at, job.PartID); err != nil {
+			return err
+		}
+		if number == 0 {
+			if _, err := tx.ExecContext(ctx, `UPDATE parts SET format = ? WHERE id = ?`, o.Report.File.Format, job.PartID); err != nil {
+				return err
+			}
+		}
+		return note(ctx, tx, "veneer", action, part.BatchID, job.PartID, map[string]any{"revision": number, "verdict": o.Report.Verdict})
+	})
+}
+
+func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number int, o Outcome) error {
+	report, err := json.Marshal(o.Report)
+	if err != nil {
+		return err
+	}
+	g := o.Report.Geometry
+	if number > 0 {
+		steps, err := json.Marshal(struct { // the reports are kept with their revisions
+			*repair.Result
+			Before *check.Report `json:"before,omitempty"`
+			After  *check.Report `json:"after,omitempty"`
+		}{Result: o.Repair})
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (part_id, number, parent, title, file_sha256, file_bytes, file_name, repair, created_at)
+			VALUES (?, ?, 0, ?, ?, ?, ?, ?, ?)`, part, number, o.Title, o.File.SHA256, o.File.Bytes, o.File.Name, steps, now()); err != nil {
+			return err
+		}
+	}
+	var id int64
+	if err := tx.GetContext(ctx, &id, `SELECT id FROM revisions WHERE part_id = ? AND number = ?`, part, number); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, `UPDATE revisions SET report = ?, verdict = ?, triangles = ?, size_x = ?, size_y = ?, size_z = ?, picture_sha256 = ?, view_sha256 = ? WHERE id = ?`,
+		report, o.Report.Verdict, g.Triangles, g.SizeMM[0], g.SizeMM[1], g.SizeMM[2], o.Picture, o.View, id); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, `DELETE FROM findings WHERE revision_id = ?`, id); err != nil {
+		return err
+	}
+	for _, f := range o.Report.Findings {
+		summary := []rune(f.Summary)
+		if _, err := tx.ExecContext(ctx, `INSERT INTO findings (revision_id, kind, severity, count, summary) VALUES (?, ?, ?, ?, ?)`,
+			id, f.Kind, f.Severity, f.Count, string(summary[:min(len(summary), 1000)])); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Fail records that a job could not be done. With another try left it is
+// queued again; otherwise the part shows why.
+func (s *Store) Fail(ctx context.Context, job *record.Job, worker, why string, again bool) error {
+	return s.in(ctx, func(tx *sqlx.Tx) error {
+		at := now()
+		jobState, partState := "failed", record.PartFailed
+		if again {
+			jobState, partState = "queued", record.PartWaiting
+		}
+		if err := mine(ctx, tx, job, worker, `UPDATE jobs SET state = ?, error = ?, finished_at = ? WHERE id = ? AND worker = ? AND state = 'running'`, jobState, why, at); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', problem = ?, progress = ?, updated_at = ? WHERE id = ?`,
+			partState, why, map[bool]float64{true: 0, false: 1}[again], at, job.PartID); err != nil {
+			return err
+		}
+		var batch int64
+		if err := tx.GetContext(ctx, &batch, `SELECT batch_id FROM parts WHERE id = ?`, job.PartID); err != nil {
+			return err
+		}
+		return note(ctx, tx, "veneer", fmt.Sprintf("%s failed", job.Kind), batch, job.PartID, map[string]any{"why": why, "again": again})
+	})
+}
+
+// Release gives a job back untouched, when its worker stops in good order.
+func (s *Store) Release(ctx context.Context, job *record.Job, worker string) error {
+	return s.in(ctx, func(tx *sqlx.Tx) error {
+		if err := mine(ctx, tx, job, worker, `UPDATE jobs SET state = 'queued', attempts = attempts - 1 WHERE id = ? AND worker = ? AND state = 'running'`); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', updated_at = ? WHERE id = ?`, record.PartWaiting, now(), job.PartID)
+		return err
+	})
+}
+
+// SetUnit records which unit a person says a part is in and has it inspected
+// again. A part at work cannot be changed.
+func (s *Store) SetUnit(ctx context.Context, person string, part int64, unit string) error {
+	return s.ask(ctx, part, record.Inspect, func(tx *sqlx.Tx, batch int64) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE parts SET unit_set = ? WHERE id = ?`, unit, part); err != nil {
+			return err
+		}
+		return note(ctx, tx, person, "unit set", batch, part, map[string]any{"unit": unit})
+	})
+}
+
+// AskRepair queues a repair of a part.
+func (s *Store) AskRepair(ctx context.Context, person string, part int64) error {
+	return s.ask(ctx, part, record.Mend, func(tx *sqlx.Tx, batch int64) error {
+		return note(ctx, tx, person, "repair asked for", batch, part, map[string]any{})
+	})
+}
+
+// ErrBusy says that a part has a job already.
+var ErrBusy = errors.New("the part is being worked on; wait until it is done")
+
+func (s *Store) ask(ctx context.Context, part int64, kind record.JobKind, also func(tx *sqlx.Tx, batch int64) error) error {
+	return s.in(ctx, func(tx *sqlx.Tx) error {
+		var p struct {
+			BatchID int64            `db:"batch_id"`
+			State   record.PartState `db:"state"`
+		}
+		if err := tx.GetContext(ctx, &p, `SELECT batch_id, state FROM parts WHERE id = ? FOR UPDATE`, part); err != nil {
+			return missing(err)
+		}
+		if p.State == record.PartWaiting || p.State == record.PartWorking {
+			return ErrBusy
+		}
+		if err := addJob(ctx, tx, part, kind); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', progress = 0, updated_at = ? WHERE id = ?`, record.PartWaiting, now(), part); err != nil {
+			return err
+		}
+		return also(tx, p.BatchID)
+	})
+}

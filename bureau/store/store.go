@@ -1,0 +1,111 @@
+// Package store keeps the bureau's records in MariaDB.
+//
+// One method is one thing the bureau does to its records, in one transaction;
+// the SQL is in plain sight. Jobs are rows taken under a lease, so that any
+// number of workers may share a database and a killed worker loses nothing.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/jmoiron/sqlx"
+	"github.com/pressly/goose/v3"
+)
+
+// ErrNotFound says that there is no such record.
+var ErrNotFound = errors.New("not found")
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Store is the bureau's database.
+type Store struct{ db *sqlx.DB }
+
+// Open connects to a database and brings its tables up to date.
+func Open(ctx context.Context, dsn string) (*Store, error) {
+	c, err := mysql.ParseDSN(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("database address: %w", err)
+	}
+	c.ParseTime, c.Loc, c.Collation, c.ClientFoundRows = true, time.UTC, "utf8mb4_unicode_ci", true
+	if c.Params == nil {
+		c.Params = map[string]string{}
+	}
+	c.Params["time_zone"] = "'+00:00'"
+	connector, err := mysql.NewConnector(c)
+	if err != nil {
+		return nil, err
+	}
+	db := sqlx.NewDb(sql.OpenDB(connector), "mysql")
+	db.SetMaxOpenConns(32)
+	db.SetMaxIdleConns(8)
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	provider, err := goose.NewProvider(goose.DialectMySQL, db.DB, files)
+	if err == nil {
+		_, err = provider.Up(ctx)
+	}
+	if err != nil {
+		db.Close()
+		return nil, fmt.Errorf("bring the database up to date: %w", err)
+	}
+	return &Store{db}, nil
+}
+
+// Close lets go of the database.
+func (s *Store) Close() error { return s.db.Close() }
+
+// Ready reports whether the database answers.
+func (s *Store) Ready(ctx context.Context) error { return s.db.PingContext(ctx) }
+
+// now is the time as the database keeps it.
+func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
+
+// in runs do in a transaction under READ COMMITTED, where taking a job does
+// not keep others from adding one.
+func (s *Store) in(ctx context.Context, do func(*sqlx.Tx) error) error {
+	tx, err := s.db.BeginTxx(ctx, &sql.TxOptions{Isolation: sql.LevelReadCommitted})
+	if err != nil {
+		return err
+	}
+	if err := do(tx); err != nil {
+		tx.Rollback()
+		return err
+	}
+	return tx.Commit()
+}
+
+// note adds a line to the audit trail, in the transaction of what it tells of.
+func note(ctx context.Context, tx *sqlx.Tx, person, action string, batch, part int64, detail any) error {
+	text, err := json.Marshal(detail)
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, `INSERT INTO audit (at, person, action, batch_id, part_id, detail) VALUES (?, ?, ?, ?, ?, ?)`,
+		now(), person, action, nullable(batch), nullable(part), text)
+	return err
+}
+
+func nullable(id int64) *int64 {
+	if id == 0 {
+		return nil
+	}
+	return &id
+}
+
+func missing(err error) error {
+	if errors.Is(err, sql.ErrNoRows) {
+		return ErrNotFound
+	}
+	return err
+}

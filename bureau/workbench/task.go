@@ -1,0 +1,146 @@
+package workbench
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime/debug"
+	"syscall"
+	"time"
+
+	"veneer/bureau/record"
+	"veneer/core/check"
+	"veneer/core/format/file"
+	"veneer/core/mesh"
+	"veneer/core/picture"
+	"veneer/core/pipeline"
+	"veneer/core/process"
+	"veneer/core/repair"
+)
+
+// Task is what a child process is told to do, as JSON on its standard input.
+type Task struct {
+	Kind    record.JobKind  `json:"kind"`
+	File    string          `json:"file"` // where the bytes lie
+	Name    string          `json:"name"` // what the customer called them
+	Unit    string          `json:"unit"` // as set by a person, or ""
+	Process process.Process `json:"process"`
+	Limits  file.Limits     `json:"limits"`
+	Memory  int64           `json:"memory"` // bytes the child may use
+	Dir     string          `json:"dir"`    // where it leaves its results
+}
+
+// Names of the results in a task's folder.
+const (
+	meshFile    = "mesh.stl"
+	pictureFile = "picture.png"
+	viewFile    = "view.bin"
+)
+
+// line is one line of a child's standard output: progress, or the end.
+type line struct {
+	Stage  string         `json:"stage,omitempty"`
+	Done   float64        `json:"done,omitempty"`
+	Report *check.Report  `json:"report,omitempty"`
+	Repair *repair.Result `json:"repair,omitempty"`
+	Error  string         `json:"error,omitempty"`
+}
+
+// RunTask is the child's side: it reads a task, does it, and writes progress
+// and the result as lines of JSON. It limits its own memory first, so that no
+// file can take the service down.
+func RunTask(ctx context.Context, in io.Reader, out io.Writer) error {
+	var task Task
+	if err := json.NewDecoder(in).Decode(&task); err != nil {
+		return fmt.Errorf("read the task: %w", err)
+	}
+	if task.Memory > 0 {
+		debug.SetMemoryLimit(task.Memory * 4 / 5)
+		limit := syscall.Rlimit{Cur: uint64(task.Memory), Max: uint64(task.Memory)}
+		if err := syscall.Setrlimit(syscall.RLIMIT_DATA, &limit); err != nil {
+			return fmt.Errorf("limit memory: %w", err)
+		}
+	}
+	w := bufio.NewWriter(out)
+	say := func(l line) error {
+		if err := json.NewEncoder(w).Encode(l); err != nil {
+			return err
+		}
+		return w.Flush()
+	}
+	result, err := task.do(ctx, progressLines(say))
+	if err != nil {
+		result = line{Error: err.Error()}
+	}
+	return say(result)
+}
+
+// progressLines passes progress on a few times a second.
+func progressLines(say func(line) error) func(string, float64) {
+	var last time.Time
+	return func(stage string, done float64) {
+		if time.Since(last) < 150*time.Millisecond {
+			return
+		}
+		last = time.Now()
+		say(line{Stage: stage, Done: done}) // a parent that is gone ends the child anyway
+	}
+}
+
+func (t Task) do(ctx context.Context, progress func(string, float64)) (line, error) {
+	f, err := os.Open(t.File)
+	if err != nil {
+		return line{}, err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return line{}, err
+	}
+	set := pipeline.Settings{Process: t.Process, Unit: t.Unit, Limits: t.Limits, Progress: progress, Now: time.Now}
+	checked, err := pipeline.Check(ctx, file.Source{Name: t.Name, R: f, Size: info.Size()}, set)
+	if err != nil {
+		return line{}, err
+	}
+	switch t.Kind {
+	case record.Inspect:
+		if checked.Mesh != nil {
+			err = t.draw(checked.Mesh)
+		}
+		return line{Report: checked.Report}, err
+	case record.Mend:
+		if checked.Mesh == nil {
+			return line{}, errors.New(checked.Report.Unread)
+		}
+		out, err := os.Create(filepath.Join(t.Dir, meshFile))
+		if err != nil {
+			return line{}, err
+		}
+		defer out.Close()
+		result, err := pipeline.Mend(ctx, checked, out, set)
+		if err != nil {
+			return line{}, err
+		}
+		return line{Report: result.After, Repair: result}, t.draw(result.Mesh)
+	}
+	return line{}, fmt.Errorf("no task is called %q", t.Kind)
+}
+
+// draw leaves the picture and the view data of a mesh.
+func (t Task) draw(m *mesh.Mesh) error {
+	write := func(name string, do func(io.Writer) error) error {
+		f, err := os.Create(filepath.Join(t.Dir, name))
+		if err != nil {
+			return err
+		}
+		return errors.Join(do(f), f.Close())
+	}
+	return errors.Join(
+		write(pictureFile, func(w io.Writer) error { return picture.WritePNG(w, m, picture.DefaultOptions(m)) }),
+		write(viewFile, func(w io.Writer) error { return picture.WriteView(w, m) }))
+}

@@ -1,0 +1,298 @@
+// Package workbench does the bureau's jobs: it takes them from the records one
+// by one, runs each in a child process with limits on memory and time, and
+// hands the results in.
+//
+// The idea: the service itself never touches a mesh. Whatever a file makes the
+// core do, the worst is a dead child and a part that says so. A job is held
+// under a lease that is renewed while its child lives; when the whole machine
+// goes away, the lease runs out and another worker takes the job.
+package workbench
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"veneer/bureau/record"
+	"veneer/bureau/store"
+	"veneer/bureau/vault"
+	"veneer/core/format/file"
+	"veneer/core/process"
+)
+
+// Workbench takes and does jobs.
+type Workbench struct {
+	Store   *store.Store
+	Vault   *vault.Vault
+	Name    string   // of this worker, unlike any other's
+	Workers int      // jobs done at a time
+	Child   []string // command that runs RunTask
+	Scratch string   // folder for children's results
+	Limits  file.Limits
+	Memory  int64         // bytes a child may use
+	Time    time.Duration // a job may take
+	Lease   time.Duration // after which a silent worker's job is taken again
+	Log     *slog.Logger
+}
+
+const (
+	tries = 2                      // of a job whose child died
+	idle  = 250 * time.Millisecond // between looks for a job
+)
+
+// Run does jobs until ctx is cancelled; jobs at work are then stopped and
+// given back. It returns when all its workers have ended.
+func (b *Workbench) Run(ctx context.Context) {
+	if err := errors.Join(os.RemoveAll(b.Scratch), os.MkdirAll(b.Scratch, 0o700)); err != nil {
+		b.Log.Error("scratch folder", "err", err)
+		return
+	}
+	var all sync.WaitGroup
+	for i := range b.Workers {
+		worker := fmt.Sprintf("%s/%d", b.Name, i)
+		all.Go(func() {
+			for ctx.Err() == nil {
+				if !b.one(ctx, worker) {
+					select {
+					case <-ctx.Done():
+					case <-time.After(idle):
+					}
+				}
+			}
+		})
+	}
+	all.Wait()
+}
+
+// one takes and does a single job; false when there was none.
+func (b *Workbench) one(ctx context.Context, worker string) bool {
+	job, err := b.Store.Take(ctx, worker, b.Lease)
+	if err != nil {
+		if ctx.Err() == nil {
+			b.Log.Error("take a job", "err", err)
+		}
+		return false
+	}
+	if job == nil {
+		return false
+	}
+	log := b.Log.With("job", job.ID, "part", job.PartID, "kind", job.Kind)
+	start := time.Now()
+	outcome, err := b.do(ctx, job, worker)
+	// What follows must be written even while the service stops.
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 20*time.Second)
+	defer cancel()
+	switch {
+	case err == nil:
+		err = b.Store.Finish(end, job, worker, *outcome)
+		log.Info("job done", "ms", time.Since(start).Milliseconds(), "verdict", outcome.Report.Verdict)
+	case ctx.Err() != nil:
+		err = b.Store.Release(end, job, worker)
+		log.Info("job given back")
+	case errors.Is(err, store.ErrLeaseLost):
+	default:
+		var d *died
+		again := errors.As(err, &d) && job.Attempts < tries
+		log.Warn("job failed", "err", err, "again", again)
+		err = b.Store.Fail(end, job, worker, err.Error(), again)
+	}
+	if err != nil {
+		log.Error("job could not be handed in", "err", err)
+	}
+	return true
+}
+
+// do runs the job's child and puts what it made into the vault.
+func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*store.Outcome, error) {
+	part, err := b.Store.Part(ctx, job.PartID)
+	if err != nil {
+		return nil, err
+	}
+	batch, err := b.Store.Batch(ctx, part.BatchID)
+	if err != nil {
+		return nil, err
+	}
+	received, err := b.Store.Revision(ctx, part.ID, 0)
+	if err != nil {
+		return nil, err
+	}
+	p, err := process.Named(batch.Process)
+	if err != nil {
+		return nil, err
+	}
+	dir, err := os.MkdirTemp(b.Scratch, "job-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	task := Task{Kind: job.Kind, File: b.Vault.Path(received.FileSHA256), Name: part.Name, Unit: part.UnitSet,
+		Process: p, Limits: b.Limits, Memory: b.Memory, Dir: dir}
+	result, err := b.runChild(ctx, job, worker, task)
+	if err != nil {
+		return nil, err
+	}
+	o := &store.Outcome{Report: result.Report, Repair: result.Repair}
+	keep := func(name string) (sum string, n int64, err error) {
+		f, err := os.Open(filepath.Join(dir, name))
+		if errors.Is(err, os.ErrNotExist) {
+			return "", 0, nil
+		} else if err != nil {
+			return "", 0, err
+		}
+		defer f.Close()
+		return b.Vault.Put(f, 0)
+	}
+	if o.Picture, _, err = keep(pictureFile); err != nil {
+		return nil, err
+	}
+	if o.View, _, err = keep(viewFile); err != nil {
+		return nil, err
+	}
+	if job.Kind == record.Mend {
+		o.Title = title(result)
+		o.File.Name = strings.TrimSuffix(part.Name, filepath.Ext(part.Name)) + "-" + string(result.Repair.Method) + ".stl"
+		if o.File.SHA256, o.File.Bytes, err = keep(meshFile); err != nil {
+			return nil, err
+		}
+	}
+	return o, nil
+}
+
+// title says what a repair did: "touch-up, 3 holes filled with 41 triangles".
+func title(l *line) string {
+	words := []string{string(l.Repair.Method)}
+	for _, s := range l.Repair.Steps {
+		if s.Detail != "" {
+			words = append(words, s.Detail)
+		}
+	}
+	t := []rune(strings.Join(words, ", "))
+	if len(t) > 300 {
+		t = append(t[:299], '…')
+	}
+	return string(t)
+}
+
+// died is a child that ended without an answer.
+type died struct{ why string }
+
+func (d *died) Error() string { return d.why }
+
+// runChild runs one task. The goroutine that renews the lease ends before
+// runChild returns; when the lease is lost the child is killed.
+func (b *Workbench) runChild(ctx context.Context, job *record.Job, worker string, task Task) (*line, error) {
+	ctx, cancel := context.WithTimeoutCause(ctx, b.Time, errTooLong)
+	defer cancel()
+	lease, lose := context.WithCancelCause(ctx)
+	defer lose(nil)
+
+	input, err := json.Marshal(task)
+	if err != nil {
+		return nil, err
+	}
+	cmd := exec.CommandContext(lease, b.Child[0], b.Child[1:]...)
+	cmd.Stdin = bytes.NewReader(input)
+	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "GOTRACEBACK=single", "VENEER_TASK=1"}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
+	stderr := &ending{}
+	cmd.Stderr = stderr
+	stdout, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, fmt.Errorf("start the child process: %w", err)
+	}
+
+	var progress struct {
+		sync.Mutex
+		stage string
+		done  float64
+	}
+	progress.stage = "starting"
+	var renewing sync.WaitGroup
+	renewing.Go(func() {
+		for {
+			select {
+			case <-lease.Done():
+				return
+			case <-time.After(min(b.Lease/4, 400*time.Millisecond)):
+			}
+			progress.Lock()
+			stage, done := progress.stage, progress.done
+			progress.Unlock()
+			if err := b.Store.Renew(lease, job, worker, b.Lease, stage, done); errors.Is(err, store.ErrLeaseLost) {
+				lose(err)
+				return
+			}
+		}
+	})
+	var last *line
+	lines := bufio.NewReaderSize(stdout, 1<<16)
+	for {
+		text, err := lines.ReadBytes('\n')
+		if err != nil {
+			break
+		}
+		l := new(line)
+		if json.Unmarshal(text, l) != nil {
+			continue
+		}
+		if l.Stage != "" {
+			progress.Lock()
+			progress.stage, progress.done = l.Stage, l.Done
+			progress.Unlock()
+			continue
+		}
+		last = l
+	}
+	exit := cmd.Wait()
+	cause := context.Cause(lease)
+	lose(nil)
+	renewing.Wait()
+	switch {
+	case cause != nil:
+		return nil, cause
+	case last != nil && last.Error != "":
+		return nil, errors.New(last.Error)
+	case exit != nil || last == nil || last.Report == nil:
+		return nil, &died{stderr.why(exit, b.Memory)}
+	}
+	return last, nil
+}
+
+var errTooLong = errors.New("it took longer than a job may; raise --job-time or make the file smaller")
+
+// ending keeps the start of what a child wrote to its standard error.
+type ending struct{ text []byte }
+
+func (e *ending) Write(b []byte) (int, error) {
+	if room := 4096 - len(e.text); room > 0 {
+		e.text = append(e.text, b[:min(room, len(b))]...)
+	}
+	return len(b), nil
+}
+
+// why puts a child's end into words for the operator.
+func (e *ending) why(exit error, memory int64) string {
+	text := string(e.text)
+	if strings.Contains(text, "out of memory") || strings.Contains(text, "cannot allocate memory") {
+		return fmt.Sprintf("it needs more than the %.1f GiB a job may use; raise --job-memory or make the file smaller", float64(memory)/(1<<30))
+	}
+	first, _, _ := strings.Cut(strings.TrimSpace(text), "\n")
+	if first == "" {
+		first = fmt.Sprint(exit)
+	}
+	return "the work on it broke off: " + first
+}

@@ -1,0 +1,293 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"veneer/core/check"
+	"veneer/core/format/file"
+	"veneer/core/pipeline"
+	"veneer/core/process"
+	"veneer/core/unit"
+)
+
+// fileFlags are what check and repair have in common.
+type fileFlags struct {
+	process, unit string
+	json          bool
+}
+
+func (f *fileFlags) add(c *cobra.Command) {
+	c.Flags().StringVarP(&f.process, "process", "p", process.Default, "printing process: colour, filament, metal, powder or resin")
+	c.Flags().StringVarP(&f.unit, "unit", "u", "", "unit of the file's numbers (mm, cm, m, in, ft, um) when you know it")
+	c.Flags().BoolVar(&f.json, "json", false, "print JSON")
+}
+
+func (f *fileFlags) settings() (pipeline.Settings, error) {
+	p, err := process.Named(f.process)
+	if err != nil {
+		return pipeline.Settings{}, err
+	}
+	if f.unit != "" {
+		if _, err := unit.Millimetres(f.unit); err != nil {
+			return pipeline.Settings{}, err
+		}
+	}
+	return pipeline.Settings{Process: p, Unit: f.unit, Limits: file.DefaultLimits(), Now: time.Now}, nil
+}
+
+func checkCommand() *cobra.Command {
+	var flags fileFlags
+	var lines bool
+	c := &cobra.Command{
+		Use:   "check FILE…",
+		Short: "Say whether mesh files print, and if not, why",
+		Long: "Check reads STL, OBJ and 3MF files and reports everything that is wrong with each, with one verdict:\n" +
+			"pass, repair (errors that can be mended), hold (a question only you can answer) or reject.\n\n" +
+			"Exit code: 0 all pass, 1 some do not, 2 some could not be read.",
+		Example: "  veneer check fog-bell.stl\n  veneer check *.stl --process resin\n  veneer check hand.stl --unit in --json",
+		Args:    cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			set, err := flags.settings()
+			if err != nil {
+				return err
+			}
+			return runCheck(c, args, set, flags.json, lines)
+		},
+	}
+	flags.add(c)
+	c.Flags().BoolVar(&lines, "jsonl", false, "print one line of JSON for each file")
+	return c
+}
+
+func runCheck(c *cobra.Command, paths []string, set pipeline.Settings, asJSON, asLines bool) error {
+	out := c.OutOrStdout()
+	code := allPass
+	var reports []*check.Report
+	for _, path := range paths {
+		bar := newBar(filepath.Base(path))
+		set.Progress = bar.set
+		checked, err := checkFile(c, path, set)
+		bar.clear()
+		if err != nil {
+			if c.Context().Err() != nil {
+				return c.Context().Err()
+			}
+			return err
+		}
+		r := checked.Report
+		if r.Unread != "" {
+			code = unusable
+		} else if r.Verdict != check.Pass {
+			code = max(code, somePass)
+		}
+		if asLines {
+			if err := json.NewEncoder(out).Encode(r); err != nil {
+				return err
+			}
+			continue
+		}
+		reports = append(reports, r)
+	}
+	switch {
+	case asLines:
+	case asJSON && len(reports) == 1:
+		if err := printJSON(out, reports[0]); err != nil {
+			return err
+		}
+	case asJSON:
+		if err := printJSON(out, reports); err != nil {
+			return err
+		}
+	case len(reports) == 1:
+		printReport(out, reports[0])
+	default:
+		printReports(out, reports)
+	}
+	if code != allPass {
+		return exit{code}
+	}
+	return nil
+}
+
+func checkFile(c *cobra.Command, path string, set pipeline.Settings) (*pipeline.Checked, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	if info.IsDir() {
+		return nil, fmt.Errorf("%s is a folder; name the files in it", path)
+	}
+	return pipeline.Check(c.Context(), file.Source{Name: filepath.Base(path), R: f, Size: info.Size()}, set)
+}
+
+// bar is a progress bar on a terminal, and nothing anywhere else.
+type bar struct{ *progressbar.ProgressBar }
+
+func newBar(name string) bar {
+	return bar{progressbar.NewOptions(1000, progressbar.OptionSetWriter(os.Stderr),
+		progressbar.OptionSetVisibility(term.IsTerminal(int(os.Stderr.Fd()))),
+		progressbar.OptionSetDescription(name), progressbar.OptionSetWidth(24), progressbar.OptionClearOnFinish(),
+		progressbar.OptionThrottle(80*time.Millisecond), progressbar.OptionSetElapsedTime(true), progressbar.OptionSetPredictTime(true))}
+}
+
+func (b bar) set(stage string, done float64) {
+	b.Describe(stage)
+	b.Set(int(done * 1000))
+}
+
+func (b bar) clear() { b.Clear() }
+
+var verdictColours = map[check.Verdict]text.Colors{
+	check.Pass: {text.FgGreen, text.Bold}, check.Repair: {text.FgYellow, text.Bold},
+	check.Hold: {text.FgCyan, text.Bold}, check.Reject: {text.FgRed, text.Bold},
+}
+
+var severityColours = map[check.Severity]text.Colors{
+	check.Error: {text.FgRed}, check.Warning: {text.FgYellow}, check.Question: {text.FgCyan}, check.Note: {text.Faint},
+}
+
+var verdictWords = map[check.Verdict]string{
+	check.Pass:   "nothing stands against printing it",
+	check.Repair: "it has errors; try: veneer repair",
+	check.Hold:   "a question is open",
+	check.Reject: "nothing printable can be made of it",
+}
+
+// printReport is the report of one file: verdict first, then what it is, then
+// the findings with their reasons, worst first.
+func printReport(w io.Writer, r *check.Report) {
+	fmt.Fprintf(w, "%s  %s  %s\n", verdictColours[r.Verdict].Sprint(strings.ToUpper(string(r.Verdict))), text.Bold.Sprint(r.File.Name), verdictWords[r.Verdict])
+	if r.Unread != "" {
+		fmt.Fprintf(w, "\n  %s\n", wrap(r.Unread, 2))
+		return
+	}
+	g := r.Geometry
+	row := func(name, format string, a ...any) {
+		fmt.Fprintf(w, "  %-10s %s\n", name, wrap(fmt.Sprintf(format, a...), 13))
+	}
+	fmt.Fprintln(w)
+	row("size", "%s mm", sizeWords(g.SizeMM))
+	row("unit", "%s", unitWords(r.Unit))
+	row("surface", "%s", surfaceWords(g))
+	if g.VolumeMM3 != nil {
+		row("volume", "%.4g cm³, area %.4g cm²", *g.VolumeMM3/1000, g.AreaMM2/100)
+	} else {
+		row("volume", "none: the surface is not closed and consistent; area %.4g cm²", g.AreaMM2/100)
+	}
+	row("mesh", "%s triangles, %s vertices, %s, %s", thousands(g.Triangles), thousands(g.Vertices), r.File.Format, megabytes(r.File.Bytes))
+	if len(r.Findings) == 0 {
+		fmt.Fprintf(w, "\n  no findings for %s\n", r.Process)
+		return
+	}
+	fmt.Fprintln(w)
+	for _, severity := range []check.Severity{check.Question, check.Error, check.Warning, check.Note} {
+		for _, f := range r.Findings {
+			if f.Severity == severity {
+				fmt.Fprintf(w, "  %s  %-20s %s\n", severityColours[severity].Sprintf("%-8s", severity), f.Kind, wrap(f.Summary, 33))
+				if len(f.Places) > 0 && severity != check.Note {
+					p := f.Places[0]
+					first := "at"
+					if f.PlacesTotal > 1 {
+						first = "largest at"
+					}
+					fmt.Fprintf(w, "%33s%s\n", "", text.Faint.Sprintf("%s %.4g, %.4g, %.4g mm, %.3g mm across", first, p.AtMM[0], p.AtMM[1], p.AtMM[2], p.SizeMM))
+				}
+			}
+		}
+	}
+	for _, q := range r.Questions {
+		fmt.Fprintf(w, "\n  %s\n", q.Text)
+		for _, choice := range q.Choices {
+			fmt.Fprintf(w, "    --unit %-4s %s\n", choice.Answer, choice.Effect)
+		}
+	}
+	fmt.Fprintf(w, "\n  %s\n", text.Faint.Sprint("veneer explain KIND tells what a finding is and does to a print"))
+}
+
+func sizeWords(s [3]float64) string { return fmt.Sprintf("%.4g × %.4g × %.4g", s[0], s[1], s[2]) }
+
+func unitWords(e unit.Estimate) string {
+	words := e.Chosen
+	if e.Declared != nil {
+		words += ", as the file says"
+	}
+	if e.Confidence < 1 {
+		words += fmt.Sprintf(" (%.0f %%)", 100*e.Confidence)
+	}
+	if len(e.Candidates) > 0 && len(e.Candidates[0].Evidence) > 0 {
+		words += ": " + e.Candidates[0].Evidence[0]
+	}
+	return words
+}
+
+func surfaceWords(g check.Geometry) string {
+	words := "open"
+	switch {
+	case g.Oriented:
+		words = "closed and consistent"
+	case g.Watertight:
+		words = "closed, but triangles face both ways"
+	}
+	shells := "1 shell"
+	if g.Shells != 1 {
+		shells = fmt.Sprintf("%d shells", g.Shells)
+	}
+	words += ", " + shells
+	if g.Genus != nil && *g.Genus > 0 {
+		words += fmt.Sprintf(", %d through-holes", *g.Genus)
+		if *g.Genus == 1 {
+			words = strings.TrimSuffix(words, "s")
+		}
+	}
+	return words
+}
+
+// printReports is a table of several files, one line each.
+func printReports(w io.Writer, reports []*check.Report) {
+	t := newTable(w)
+	t.AppendHeader(table.Row{"verdict", "file", "size mm", "triangles", "findings"})
+	t.SetColumnConfigs([]table.ColumnConfig{{Number: 4, Align: text.AlignRight}, {Number: 5, WidthMax: max(width()-75, 24), WidthMaxEnforcer: text.WrapSoft},
+		{Number: 2, WidthMax: 28, WidthMaxEnforcer: text.WrapHard}})
+	for _, r := range reports {
+		verdict := verdictColours[r.Verdict].Sprint(r.Verdict)
+		if r.Unread != "" {
+			_, why, _ := strings.Cut(r.Unread, ": ")
+			t.AppendRow(table.Row{verdict, r.File.Name, "", "", why})
+			continue
+		}
+		t.AppendRow(table.Row{verdict, r.File.Name, sizeWords(r.Geometry.SizeMM), thousands(r.Geometry.Triangles), findingWords(r)})
+	}
+	t.Render()
+}
+
+func findingWords(r *check.Report) string {
+	var words []string
+	for _, f := range r.Findings {
+		if f.Severity == check.Note {
+			continue
+		}
+		if f.Count == 1 {
+			words = append(words, f.Kind)
+		} else {
+			words = append(words, fmt.Sprintf("%d %s", f.Count, f.Kind))
+		}
+	}
+	return strings.Join(words, ", ")
+}

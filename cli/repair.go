@@ -1,0 +1,217 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"veneer/core/check"
+	"veneer/core/pipeline"
+	"veneer/core/repair"
+)
+
+func repairCommand() *cobra.Command {
+	var flags fileFlags
+	var out, method, answer string
+	var plan bool
+	c := &cobra.Command{
+		Use:   "repair FILE -o OUT",
+		Short: "Mend a mesh file, check the result, and write it as binary STL in mm",
+		Long: "Repair mends what the check finds by the lightest method, keeping the customer's triangles, writes the result,\n" +
+			"reads it back and checks it. FILE itself is never changed.\n\n" +
+			"Exit code: 0 what was written passes, 1 it does not or a question is open, 2 FILE could not be read.",
+		Example: "  veneer repair fog-bell.stl -o fog-bell-repaired.stl\n  veneer repair hand.stl --unit in -o hand-mm.stl\n  veneer repair fog-bell.stl --plan",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			set, err := flags.settings()
+			if err != nil {
+				return err
+			}
+			if _, err := repair.MethodNamed(method); err != nil {
+				return err
+			}
+			switch {
+			case answer != "" && answer != "default":
+				return fmt.Errorf("--answer takes the word default, not %q", answer)
+			case out == "" && !plan:
+				return errors.New("name the file to write with -o OUT")
+			case out != "" && !strings.EqualFold(filepath.Ext(out), ".stl"):
+				return fmt.Errorf("%s: results are written as binary STL; let the name end in .stl", out)
+			}
+			set.TakeUnit = answer == "default"
+			return runRepair(c, args[0], out, set, flags.json, plan)
+		},
+	}
+	flags.add(c)
+	c.Flags().StringVarP(&out, "output", "o", "", "file to write")
+	c.Flags().StringVar(&method, "method", "auto", "auto or touch-up")
+	c.Flags().StringVar(&answer, "answer", "", "default: take the default answer to every question")
+	c.Flags().BoolVar(&plan, "plan", false, "print what would be done, and do nothing")
+	return c
+}
+
+func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON, planOnly bool) error {
+	w := c.OutOrStdout()
+	bar := newBar(filepath.Base(path))
+	defer bar.clear()
+	set.Progress = func(stage string, done float64) { bar.set(stage, done/2) }
+	checked, err := checkFile(c, path, set)
+	if err != nil {
+		return err
+	}
+	before := checked.Report
+	if before.Unread != "" {
+		bar.clear()
+		fmt.Fprintln(os.Stderr, "veneer:", before.Unread)
+		return exit{unusable}
+	}
+	if planOnly {
+		bar.clear()
+		return printPlan(w, before, asJSON)
+	}
+	if len(before.Questions) > 0 { // only a person can decide: write nothing
+		bar.clear()
+		if asJSON {
+			none := &repair.Result{Schema: repair.Schema, Method: repair.TouchUp, Verdict: before.Verdict, Steps: []repair.Step{},
+				Questions: before.Questions, Before: before}
+			if err := printJSON(w, none); err != nil {
+				return err
+			}
+		} else {
+			printReport(w, before)
+		}
+		fmt.Fprintln(os.Stderr, "veneer: a question is open; set --unit, or take the default with --answer default")
+		return exit{somePass}
+	}
+	set.Progress = func(stage string, done float64) { bar.set(stage, 0.5+done/2) }
+	result, err := repairTo(c, checked, path, out, set)
+	if err != nil {
+		return err
+	}
+	bar.clear()
+	if asJSON {
+		err = printJSON(w, result)
+	} else {
+		printResult(w, result, out)
+	}
+	if err == nil && !result.Repaired {
+		err = exit{somePass}
+	}
+	return err
+}
+
+// repairTo writes beside out and renames when all is written, so that a
+// stopped repair leaves no half file. A binary STL in mm that passes already
+// is copied byte by byte.
+func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set pipeline.Settings) (result *repair.Result, err error) {
+	tmp, err := os.CreateTemp(filepath.Dir(out), ".veneer-*.stl")
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		tmp.Close()
+		if err != nil {
+			os.Remove(tmp.Name())
+		}
+	}()
+	r := checked.Report
+	if r.Verdict == check.Pass && r.File.Format == "stl-binary" && r.Unit.Chosen == "mm" {
+		src, err := os.Open(path)
+		if err != nil {
+			return nil, err
+		}
+		defer src.Close()
+		if _, err := io.Copy(tmp, src); err != nil {
+			return nil, err
+		}
+		zero := 0.0
+		result = &repair.Result{Schema: repair.Schema, Method: repair.TouchUp, Repaired: true, Verdict: check.Pass, Steps: []repair.Step{},
+			Deviation: &repair.Deviation{}, VolumeChange: &zero, Questions: []check.Ask{}, Before: r, After: r}
+	} else if result, err = pipeline.Mend(c.Context(), checked, tmp, set); err != nil {
+		return nil, err
+	}
+	if err := errors.Join(tmp.Chmod(0o644), tmp.Sync()); err != nil {
+		return nil, err
+	}
+	return result, os.Rename(tmp.Name(), out)
+}
+
+func printPlan(w io.Writer, r *check.Report, asJSON bool) error {
+	plan := repair.Plan(r)
+	if asJSON {
+		return printJSON(w, plan)
+	}
+	if len(plan) == 0 {
+		fmt.Fprintf(w, "%s: nothing to do (%s)\n", r.File.Name, r.Verdict)
+		return nil
+	}
+	t := newTable(w)
+	t.AppendHeader(table.Row{"step", "what", "why"})
+	for _, s := range plan {
+		t.AppendRow(table.Row{s.Step, s.Title, s.Why})
+	}
+	t.Render()
+	return nil
+}
+
+func printResult(w io.Writer, r *repair.Result, out string) {
+	if r.Repaired {
+		fmt.Fprintf(w, "%s  %s  written, read back and checked\n\n", verdictColours[check.Pass].Sprint("REPAIRED"), text.Bold.Sprint(out))
+	} else {
+		fmt.Fprintf(w, "%s  %s  written, but it still does not pass\n\n", verdictColours[r.Verdict].Sprint("NOT REPAIRED"), text.Bold.Sprint(out))
+	}
+	for _, s := range r.Steps {
+		detail := s.Detail
+		if detail == "" {
+			detail = "nothing to change"
+		}
+		if s.Left != "" {
+			detail += "; " + s.Left
+		}
+		fmt.Fprintf(w, "  %-16s %s\n", s.Step, wrap(detail, 19))
+	}
+	if len(r.Steps) == 0 {
+		fmt.Fprintln(w, "  nothing to mend")
+	}
+	fmt.Fprintln(w)
+	t := newTable(w)
+	t.AppendHeader(table.Row{"", "before", "after"})
+	b, a := r.Before.Geometry, r.After.Geometry
+	volume := func(v *float64) string {
+		if v == nil {
+			return "none"
+		}
+		return fmt.Sprintf("%.5g cm³", *v/1000)
+	}
+	t.AppendRow(table.Row{"verdict", r.Before.Verdict, verdictColours[r.After.Verdict].Sprint(r.After.Verdict)})
+	t.AppendRow(table.Row{"size mm", sizeWords(b.SizeMM), sizeWords(a.SizeMM)})
+	t.AppendRow(table.Row{"volume", volume(b.VolumeMM3), volume(a.VolumeMM3)})
+	t.AppendRow(table.Row{"triangles", thousands(b.Triangles), thousands(a.Triangles)})
+	t.AppendRow(table.Row{"shells", b.Shells, a.Shells})
+	counts := map[string][2]int{}
+	var order []string
+	for i, findings := range [][]check.Finding{r.Before.Findings, r.After.Findings} {
+		for _, f := range findings {
+			if f.Severity == check.Note {
+				continue
+			}
+			n, known := counts[f.Kind]
+			if !known {
+				order = append(order, f.Kind)
+			}
+			n[i] = f.Count
+			counts[f.Kind] = n
+		}
+	}
+	for _, kind := range order {
+		t.AppendRow(table.Row{kind, counts[kind][0], counts[kind][1]})
+	}
+	t.Render()
+}

@@ -1,0 +1,260 @@
+package cli
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/viper"
+
+	"veneer/api"
+	"veneer/bureau"
+	"veneer/bureau/record"
+	"veneer/bureau/store"
+	"veneer/bureau/store/server"
+	"veneer/bureau/vault"
+	"veneer/bureau/workbench"
+	"veneer/console"
+	"veneer/core/format/file"
+)
+
+// config is how a service runs. Every value is a flag, an environment variable
+// (VENEER_ and the flag's name, dashes as underscores) or a line of the
+// configuration file, in that order of precedence.
+type config struct {
+	Listen        string        `mapstructure:"listen"`
+	Data          string        `mapstructure:"data"`
+	Database      string        `mapstructure:"database"`
+	Workers       int           `mapstructure:"workers"`
+	JobMemory     int64         `mapstructure:"job-memory"`
+	JobTime       time.Duration `mapstructure:"job-time"`
+	FileMegabytes int64         `mapstructure:"file-megabytes"`
+	BatchFiles    int           `mapstructure:"batch-files"`
+	Session       time.Duration `mapstructure:"session"`
+	Secure        bool          `mapstructure:"secure-cookies"`
+	FirstUser     string        `mapstructure:"first-user"`
+	FirstPassword string        `mapstructure:"first-password"`
+	LogJSON       bool          `mapstructure:"log-json"`
+	LogDebug      bool          `mapstructure:"log-debug"`
+	lease         time.Duration
+}
+
+func serveFlags(c *cobra.Command) {
+	f := c.Flags()
+	f.String("config", "", "configuration file (YAML, TOML or JSON) with these flags' names as keys")
+	f.String("listen", "127.0.0.1:8780", "address to serve on")
+	f.String("data", ".veneer", "folder for the files and the private database")
+	f.String("database", "", "MariaDB to use, as user:password@tcp(host:port)/name (default: a private one in the data folder)")
+	f.Int("workers", max(1, runtime.NumCPU()/2), "jobs done at a time")
+	f.Int64("job-memory", 6144, "MiB that a job may use")
+	f.Duration("job-time", 30*time.Minute, "time that a job may take")
+	f.Int64("file-megabytes", 4096, "MiB that a file may have")
+	f.Int("batch-files", 2000, "files that a batch may have")
+	f.Duration("session", 12*time.Hour, "time after which people sign in again")
+	f.Bool("secure-cookies", false, "send cookies over TLS only (set it behind a TLS proxy)")
+	f.String("first-user", "operator", "name of the account made when there is none")
+	f.String("first-password", "", "its password (default: made up and printed once)")
+	f.Bool("log-json", false, "log JSON lines instead of text")
+	f.Bool("log-debug", false, "log every request")
+}
+
+func readConfig(c *cobra.Command) (config, error) {
+	v := viper.New()
+	v.SetEnvPrefix("veneer")
+	v.SetEnvKeyReplacer(strings.NewReplacer("-", "_"))
+	v.AutomaticEnv()
+	var cfg config
+	if err := v.BindPFlags(c.Flags()); err != nil {
+		return cfg, err
+	}
+	if path := v.GetString("config"); path != "" {
+		v.SetConfigFile(path)
+		if err := v.ReadInConfig(); err != nil {
+			return cfg, fmt.Errorf("configuration: %w", err)
+		}
+	}
+	if err := v.Unmarshal(&cfg); err != nil {
+		return cfg, fmt.Errorf("configuration: %w", err)
+	}
+	if cfg.Workers < 1 || cfg.JobMemory < 128 || cfg.JobTime <= 0 || cfg.FileMegabytes < 1 || cfg.BatchFiles < 1 {
+		return cfg, errors.New("configuration: workers, job-time, file-megabytes and batch-files must be positive, and job-memory at least 128")
+	}
+	cfg.lease = 12 * time.Second
+	return cfg, nil
+}
+
+func serveCommand() *cobra.Command {
+	c := &cobra.Command{Use: "serve", Short: "Run the service: network interface, console and workers", Args: cobra.NoArgs,
+		Long: "Serve runs everything in one process, on loopback unless told otherwise. With no --database it starts a private MariaDB\n" +
+			"(from Debian's packages) below the data folder. Interrupt stops it in good order: jobs at work are given back.",
+		RunE: func(c *cobra.Command, args []string) error {
+			cfg, err := readConfig(c)
+			if err != nil {
+				return err
+			}
+			return serve(c.Context(), cfg, func(address, password string) {
+				fmt.Fprintf(c.OutOrStdout(), "Veneer is ready at %s\n", address)
+				if password != "" {
+					fmt.Fprintf(c.OutOrStdout(), "First sign-in: name %s, password %s (shown only this once)\n", cfg.FirstUser, password)
+				}
+			})
+		}}
+	serveFlags(c)
+	return c
+}
+
+// serve runs the service until ctx is cancelled. ready is told the address
+// and, when the first account was just made with a made-up password, that.
+func serve(ctx context.Context, cfg config, ready func(address, password string)) error {
+	log := logger(cfg)
+	if err := os.MkdirAll(cfg.Data, 0o700); err != nil {
+		return err
+	}
+	unlock, err := lockFolder(cfg.Data)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	listener, err := net.Listen("tcp", cfg.Listen)
+	if err != nil {
+		return fmt.Errorf("%w; choose another address with --listen", err)
+	}
+	defer listener.Close()
+
+	dsn := cfg.Database
+	if dsn == "" {
+		db, err := server.Start(ctx, server.Options{Dir: filepath.Join(cfg.Data, "mariadb")})
+		if err != nil {
+			return err
+		}
+		defer db.Stop()
+		dsn = db.DSN("veneer")
+	}
+	records, err := store.Open(ctx, dsn)
+	if err != nil {
+		return err
+	}
+	defer records.Close()
+	files, err := vault.Open(filepath.Join(cfg.Data, "vault"))
+	if err != nil {
+		return err
+	}
+	b := &bureau.Bureau{Store: records, Vault: files, FileBytes: cfg.FileMegabytes << 20, Parts: cfg.BatchFiles, Session: cfg.Session}
+	password, err := firstAccount(ctx, b, cfg)
+	if err != nil {
+		return err
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	limits := file.DefaultLimits()
+	limits.Bytes = b.FileBytes
+	bench := &workbench.Workbench{Store: records, Vault: files, Name: workerName(), Workers: cfg.Workers, Child: []string{self, taskName},
+		Scratch: filepath.Join(cfg.Data, "scratch"), Limits: limits, Memory: cfg.JobMemory << 20, Time: cfg.JobTime, Lease: cfg.lease, Log: log}
+
+	// Two goroutines, both ended before serve returns: the workers when ctx is
+	// cancelled, the HTTP server when it is shut down below.
+	worked := make(chan struct{})
+	go func() {
+		defer close(worked)
+		bench.Run(ctx)
+	}()
+	calls, hangUp := context.WithCancel(context.WithoutCancel(ctx)) // outlives ctx: open requests may finish
+	defer hangUp()
+	web := &http.Server{
+		Handler:           api.Handler(api.Config{Bureau: b, Console: console.Handler(), Log: log, Secure: cfg.Secure}),
+		ReadHeaderTimeout: 15 * time.Second, IdleTimeout: 2 * time.Minute,
+		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn), BaseContext: func(net.Listener) context.Context { return calls },
+	}
+	served := make(chan error, 1)
+	go func() { served <- web.Serve(listener) }()
+	address := "http://" + listener.Addr().String()
+	log.Info("ready", "address", address, "data", cfg.Data, "workers", cfg.Workers)
+	ready(address, password)
+
+	select {
+	case <-ctx.Done():
+	case err = <-served:
+		return fmt.Errorf("serve: %w", err)
+	}
+	log.Info("stopping")
+	time.AfterFunc(time.Second, hangUp) // event streams end only when told
+	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), 15*time.Second)
+	defer cancel()
+	if err := web.Shutdown(grace); err != nil {
+		web.Close()
+	}
+	<-worked
+	log.Info("stopped")
+	return nil
+}
+
+func logger(cfg config) *slog.Logger {
+	opt := &slog.HandlerOptions{}
+	if cfg.LogDebug {
+		opt.Level = slog.LevelDebug
+	}
+	if cfg.LogJSON {
+		return slog.New(slog.NewJSONHandler(os.Stderr, opt))
+	}
+	return slog.New(slog.NewTextHandler(os.Stderr, opt))
+}
+
+// lockFolder keeps a second service off the same data.
+func lockFolder(dir string) (unlock func(), err error) {
+	f, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		f.Close()
+		return nil, fmt.Errorf("another service is running on the folder %s; stop it first, or choose another with --data", dir)
+	}
+	return func() { f.Close() }, nil
+}
+
+// firstAccount makes an account when there is none, so that somebody can sign
+// in; it returns the password if it had to make one up.
+func firstAccount(ctx context.Context, b *bureau.Bureau, cfg config) (madeUp string, err error) {
+	n, err := b.Store.People(ctx)
+	if err != nil || n > 0 {
+		return "", err
+	}
+	password := cfg.FirstPassword
+	if password == "" {
+		secret := make([]byte, 9)
+		rand.Read(secret)
+		password = hex.EncodeToString(secret)
+		madeUp = password
+	}
+	return madeUp, b.AddPerson(ctx, "veneer", cfg.FirstUser, password, record.Operator)
+}
+
+func workerName() string {
+	host, _ := os.Hostname() // an empty name will do
+	tag := make([]byte, 4)
+	rand.Read(tag)
+	return fmt.Sprintf("%.30s-%d-%x", host, os.Getpid(), tag)
+}
+
+const taskName = "task"
+
+// taskCommand is what the service runs for each job; it is not for people.
+func taskCommand() *cobra.Command {
+	return &cobra.Command{Use: taskName, Hidden: true, Args: cobra.NoArgs, RunE: func(c *cobra.Command, args []string) error {
+		return workbench.RunTask(c.Context(), os.Stdin, os.Stdout)
+	}}
+}

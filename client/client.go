@@ -1,0 +1,288 @@
+// Package client speaks to a Veneer service from Go: the command line and the
+// tests use it.
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"veneer/api"
+	"veneer/bureau/record"
+	"veneer/core/check"
+)
+
+// Client is a service's address with somebody's token.
+type Client struct {
+	Server string // such as http://127.0.0.1:8080
+	Token  string
+	HTTP   *http.Client // nil for http.DefaultClient
+}
+
+// Error is a problem that the service answered with.
+type Error struct{ api.Problem }
+
+func (e *Error) Error() string { return e.Detail }
+
+// SignIn begins a session and keeps its token in the client.
+func (c *Client) SignIn(ctx context.Context, name, password string) (record.Person, error) {
+	var in api.SignIn
+	err := c.send(ctx, http.MethodPost, "/session", map[string]string{"name": name, "password": password}, &in)
+	c.Token = in.Token
+	return in.Person, err
+}
+
+// Submission is a batch to send.
+type Submission struct {
+	Name, Customer, Process string
+	NoRepair                bool
+	Paths                   []string
+	// Progress is told the bytes sent; may be nil.
+	Progress func(sent int64)
+}
+
+// Submit sends a batch; its files stream from disk.
+func (c *Client) Submit(ctx context.Context, s Submission) (b record.Batch, err error) {
+	reader, writer := io.Pipe()
+	form := multipart.NewWriter(writer)
+	go func() { // ends when all is written or the request gives up and closes the reader
+		writer.CloseWithError(writeForm(form, s))
+	}()
+	defer reader.Close()
+	var body io.Reader = reader
+	if s.Progress != nil {
+		body = &counter{r: reader, tell: s.Progress}
+	}
+	req, err := c.request(ctx, http.MethodPost, "/batches", body)
+	if err != nil {
+		return b, err
+	}
+	req.Header.Set("Content-Type", form.FormDataContentType())
+	return b, c.do(req, &b)
+}
+
+func writeForm(form *multipart.Writer, s Submission) error {
+	repair := "auto"
+	if s.NoRepair {
+		repair = "none"
+	}
+	for _, f := range [][2]string{{"name", s.Name}, {"customer", s.Customer}, {"process", s.Process}, {"repair", repair}} {
+		if f[1] == "" {
+			continue
+		}
+		if err := form.WriteField(f[0], f[1]); err != nil {
+			return err
+		}
+	}
+	for _, path := range s.Paths {
+		f, err := os.Open(path)
+		if err != nil {
+			return err
+		}
+		w, err := form.CreateFormFile("file", filepath.Base(path))
+		if err == nil {
+			_, err = io.Copy(w, f)
+		}
+		f.Close()
+		if err != nil {
+			return err
+		}
+	}
+	return form.Close()
+}
+
+type counter struct {
+	r    io.Reader
+	n    int64
+	tell func(int64)
+}
+
+func (c *counter) Read(b []byte) (int, error) {
+	n, err := c.r.Read(b)
+	c.n += int64(n)
+	c.tell(c.n)
+	return n, err
+}
+
+// Batches lists the newest batches.
+func (c *Client) Batches(ctx context.Context) (list []record.Batch, err error) {
+	return list, c.send(ctx, http.MethodGet, "/batches", nil, &list)
+}
+
+// Batch is one batch with its parts.
+func (c *Client) Batch(ctx context.Context, id int64) (b api.BatchWithParts, err error) {
+	return b, c.send(ctx, http.MethodGet, fmt.Sprintf("/batches/%d", id), nil, &b)
+}
+
+// Audit is what happened to a batch.
+func (c *Client) Audit(ctx context.Context, id int64) (list []record.Event, err error) {
+	return list, c.send(ctx, http.MethodGet, fmt.Sprintf("/batches/%d/audit", id), nil, &list)
+}
+
+// Part is one part with its revisions.
+func (c *Client) Part(ctx context.Context, id int64) (p api.PartWithRevisions, err error) {
+	return p, c.send(ctx, http.MethodGet, fmt.Sprintf("/parts/%d", id), nil, &p)
+}
+
+// Report is the check report of a revision.
+func (c *Client) Report(ctx context.Context, part int64, number int) (r *check.Report, err error) {
+	return r, c.send(ctx, http.MethodGet, fmt.Sprintf("/parts/%d/revisions/%d/report", part, number), nil, &r)
+}
+
+// SetUnit says in which unit a part is.
+func (c *Client) SetUnit(ctx context.Context, part int64, unit string) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/unit", part), map[string]string{"unit": unit}, nil)
+}
+
+// Repair has a part mended.
+func (c *Client) Repair(ctx context.Context, part int64) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), nil, nil)
+}
+
+// Fetch copies one thing of a revision (file, picture, view or report) to w.
+func (c *Client) Fetch(ctx context.Context, part int64, number int, thing string, w io.Writer) error {
+	req, err := c.request(ctx, http.MethodGet, fmt.Sprintf("/parts/%d/revisions/%d/%s", part, number, thing), nil)
+	if err != nil {
+		return err
+	}
+	res, err := c.answer(req)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	_, err = io.Copy(w, res.Body)
+	return err
+}
+
+// Watch follows a batch: see is called with the batch and the parts that
+// changed, until it returns false. A stream that breaks is opened again.
+func (c *Client) Watch(ctx context.Context, id int64, see func(api.BatchWithParts) bool) error {
+	for broken := 0; ; {
+		done, err := c.watchOnce(ctx, id, func(b api.BatchWithParts) bool { broken = 0; return see(b) })
+		var refused *Error
+		if done || ctx.Err() != nil || errors.As(err, &refused) {
+			return errors.Join(err, ctx.Err())
+		}
+		if broken++; broken > 20 {
+			return fmt.Errorf("the service does not answer any more: %w", err)
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(500 * time.Millisecond):
+		}
+	}
+}
+
+func (c *Client) watchOnce(ctx context.Context, id int64, see func(api.BatchWithParts) bool) (done bool, err error) {
+	req, err := c.request(ctx, http.MethodGet, fmt.Sprintf("/batches/%d/events", id), nil)
+	if err != nil {
+		return false, err
+	}
+	res, err := c.answer(req)
+	if err != nil {
+		return false, err
+	}
+	defer res.Body.Close()
+	lines := bufio.NewReader(res.Body)
+	for {
+		text, err := lines.ReadString('\n')
+		if err != nil {
+			return false, err
+		}
+		data, ok := strings.CutPrefix(text, "data: ")
+		if !ok {
+			continue
+		}
+		var b api.BatchWithParts
+		if err := json.Unmarshal([]byte(data), &b); err != nil {
+			return false, err
+		}
+		if !see(b) {
+			return true, nil
+		}
+	}
+}
+
+// WatchUntilDone follows a batch until nothing of it waits or runs.
+func (c *Client) WatchUntilDone(ctx context.Context, id int64, see func(api.BatchWithParts)) error {
+	return c.Watch(ctx, id, func(b api.BatchWithParts) bool {
+		if see != nil {
+			see(b)
+		}
+		return !b.Batch.Counts.Done()
+	})
+}
+
+func (c *Client) send(ctx context.Context, method, path string, in, out any) error {
+	var body io.Reader
+	if in != nil {
+		text, err := json.Marshal(in)
+		if err != nil {
+			return err
+		}
+		body = bytes.NewReader(text)
+	}
+	req, err := c.request(ctx, method, path, body)
+	if err != nil {
+		return err
+	}
+	if in != nil {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	return c.do(req, out)
+}
+
+func (c *Client) request(ctx context.Context, method, path string, body io.Reader) (*http.Request, error) {
+	address, err := url.JoinPath(c.Server, "/api/v1", path)
+	if err != nil {
+		return nil, fmt.Errorf("the service's address %q cannot be used: %w", c.Server, err)
+	}
+	req, err := http.NewRequestWithContext(ctx, method, address, body)
+	if err == nil && c.Token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	return req, err
+}
+
+func (c *Client) do(req *http.Request, out any) error {
+	res, err := c.answer(req)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	if out == nil {
+		return nil
+	}
+	return json.NewDecoder(res.Body).Decode(out)
+}
+
+// answer sends a request; problems come back as *Error.
+func (c *Client) answer(req *http.Request) (*http.Response, error) {
+	h := c.HTTP
+	if h == nil {
+		h = http.DefaultClient
+	}
+	res, err := h.Do(req)
+	if err != nil {
+		return nil, err
+	}
+	if res.StatusCode < 300 {
+		return res, nil
+	}
+	defer res.Body.Close()
+	e := &Error{api.Problem{Status: res.StatusCode, Detail: res.Status}}
+	json.NewDecoder(io.LimitReader(res.Body, 1<<16)).Decode(&e.Problem) // keep the status when there is no problem document
+	return nil, e
+}
