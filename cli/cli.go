@@ -85,7 +85,9 @@ func newTable(w io.Writer) table.Writer {
 	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
 	style.Format.Header = text.FormatDefault
 	t.SetStyle(style)
-	t.Style().Size.WidthMax = width()
+	if term.IsTerminal(int(os.Stdout.Fd())) {
+		t.Style().Size.WidthMax = width()
+	}
 	return t
 }
 
@@ -94,7 +96,7 @@ func width() int {
 	if w, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil && w >= 40 {
 		return min(w, 140)
 	}
-	return 100
+	return 110
 }
 
 // wrap breaks text into lines, each after the first indented.

@@ -102,6 +102,7 @@ func (a asset) write(w http.ResponseWriter, r *http.Request) {
 		h.Set("Content-Encoding", "gzip")
 		body = a.zipped
 	}
+	w.WriteHeader(http.StatusOK) // said aloud: a router's fallback starts from 404
 	if r.Method == http.MethodGet {
 		w.Write(body)
 	}

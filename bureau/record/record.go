@@ -3,7 +3,8 @@
 package record
 
 import (
-	"encoding/json"
+	"fmt"
+	"slices"
 	"time"
 
 	"veneer/core/check"
@@ -44,7 +45,7 @@ const (
 	PartWaiting PartState = "waiting" // a job is queued
 	PartWorking PartState = "working" // a job runs
 	PartDone    PartState = "done"
-	PartFailed  PartState = "failed" // the work failed; Problem says why
+	PartFailed  PartState = "failed" // the work itself failed
 )
 
 // Part is one file of a batch, with what its newest revision shows.
@@ -55,7 +56,7 @@ type Part struct {
 	State     PartState  `db:"state" json:"state"`
 	Stage     string     `db:"stage" json:"stage"`
 	Progress  float64    `db:"progress" json:"progress"`
-	Problem   string     `db:"problem" json:"problem,omitempty"`
+	Problem   string     `db:"problem" json:"problem,omitempty"` // why it failed, or could not be read
 	UnitSet   string     `db:"unit_set" json:"unit_set,omitempty"`
 	Current   int        `db:"current" json:"current"` // number of the newest revision
 	Format    string     `db:"format" json:"format"`
@@ -82,24 +83,24 @@ type Finding struct {
 
 // Revision is one state of a part's mesh. Number 0 is the file as received.
 type Revision struct {
-	ID         int64           `db:"id" json:"-"`
-	PartID     int64           `db:"part_id" json:"part_id"`
-	Number     int             `db:"number" json:"number"`
-	Parent     *int            `db:"parent" json:"parent"`
-	Title      string          `db:"title" json:"title"`
-	FileSHA256 string          `db:"file_sha256" json:"file_sha256"`
-	FileBytes  int64           `db:"file_bytes" json:"file_bytes"`
-	FileName   string          `db:"file_name" json:"file_name"`
-	PictureSHA string          `db:"picture_sha256" json:"-"`
-	ViewSHA    string          `db:"view_sha256" json:"-"`
-	Verdict    string          `db:"verdict" json:"verdict"`
-	Triangles  int             `db:"triangles" json:"triangles"`
-	SizeX      float64         `db:"size_x" json:"-"`
-	SizeY      float64         `db:"size_y" json:"-"`
-	SizeZ      float64         `db:"size_z" json:"-"`
-	Report     json.RawMessage `db:"report" json:"report,omitempty"` // veneer.check/1, once checked
-	Repair     json.RawMessage `db:"repair" json:"repair,omitempty"` // steps of the repair that made it
-	CreatedAt  time.Time       `db:"created_at" json:"created_at"`
+	ID         int64     `db:"id" json:"-"`
+	PartID     int64     `db:"part_id" json:"part_id"`
+	Number     int       `db:"number" json:"number"`
+	Parent     *int      `db:"parent" json:"parent"`
+	Title      string    `db:"title" json:"title"`
+	FileSHA256 string    `db:"file_sha256" json:"file_sha256"`
+	FileBytes  int64     `db:"file_bytes" json:"file_bytes"`
+	FileName   string    `db:"file_name" json:"file_name"`
+	PictureSHA string    `db:"picture_sha256" json:"-"`
+	ViewSHA    string    `db:"view_sha256" json:"-"`
+	Verdict    string    `db:"verdict" json:"verdict"`
+	Triangles  int       `db:"triangles" json:"triangles"`
+	SizeX      float64   `db:"size_x" json:"-"`
+	SizeY      float64   `db:"size_y" json:"-"`
+	SizeZ      float64   `db:"size_z" json:"-"`
+	Report     JSON      `db:"report" json:"report,omitempty"` // veneer.check/1, once checked
+	Repair     JSON      `db:"repair" json:"repair,omitempty"` // steps of the repair that made it
+	CreatedAt  time.Time `db:"created_at" json:"created_at"`
 }
 
 // JobKind is what a job does to a part.
@@ -136,13 +137,45 @@ type Person struct {
 	CreatedAt    time.Time `db:"created_at" json:"created_at"`
 }
 
+// JSON is a document kept as it is; nil is no document.
+type JSON []byte
+
+// Scan takes a document from the database.
+func (j *JSON) Scan(v any) error {
+	switch v := v.(type) {
+	case nil:
+		*j = nil
+	case []byte:
+		*j = slices.Clone(v)
+	case string:
+		*j = JSON(v)
+	default:
+		return fmt.Errorf("a JSON document cannot be a %T", v)
+	}
+	return nil
+}
+
+// MarshalJSON is the document, or null.
+func (j JSON) MarshalJSON() ([]byte, error) {
+	if j == nil {
+		return []byte("null"), nil
+	}
+	return j, nil
+}
+
+// UnmarshalJSON keeps the document.
+func (j *JSON) UnmarshalJSON(b []byte) error {
+	*j = slices.Clone(b)
+	return nil
+}
+
 // Event is one line of the audit trail.
 type Event struct {
-	ID      int64           `db:"id" json:"id"`
-	At      time.Time       `db:"at" json:"at"`
-	Person  string          `db:"person" json:"person"` // "veneer" for what the service does by itself
-	Action  string          `db:"action" json:"action"`
-	BatchID *int64          `db:"batch_id" json:"batch_id"`
-	PartID  *int64          `db:"part_id" json:"part_id"`
-	Detail  json.RawMessage `db:"detail" json:"detail"`
+	ID      int64     `db:"id" json:"id"`
+	At      time.Time `db:"at" json:"at"`
+	Person  string    `db:"person" json:"person"` // "veneer" for what the service does by itself
+	Action  string    `db:"action" json:"action"`
+	BatchID *int64    `db:"batch_id" json:"batch_id"`
+	PartID  *int64    `db:"part_id" json:"part_id"`
+	Detail  JSON      `db:"detail" json:"detail"`
 }

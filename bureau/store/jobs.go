@@ -133,8 +133,8 @@ func (s *Store) Finish(ctx context.Context, job *record.Job, worker string, o Ou
 			}
 			state, progress = record.PartWaiting, 0.5
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', problem = '', progress = ?, current = ?, updated_at = ? WHERE id = ?`,
-			state, progress, number, at, job.PartID); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', problem = ?, progress = ?, current = ?, updated_at = ? WHERE id = ?`,
+			state, o.Report.Unread, progress, number, at, job.PartID); err != nil {
 			return err
 		}
 		if number == 0 {

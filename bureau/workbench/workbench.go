@@ -47,7 +47,7 @@ type Workbench struct {
 }
 
 const (
-	tries = 2                      // of a job whose child died
+	tries = 2                      // of a job that broke off
 	idle  = 250 * time.Millisecond // between looks for a job
 )
 
@@ -102,8 +102,7 @@ func (b *Workbench) one(ctx context.Context, worker string) bool {
 		log.Info("job given back")
 	case errors.Is(err, store.ErrLeaseLost):
 	default:
-		var d *died
-		again := errors.As(err, &d) && job.Attempts < tries
+		again := !errors.Is(err, errFinal) && job.Attempts < tries
 		log.Warn("job failed", "err", err, "again", again)
 		err = b.Store.Fail(end, job, worker, err.Error(), again)
 	}
@@ -184,10 +183,8 @@ func title(l *line) string {
 	return string(t)
 }
 
-// died is a child that ended without an answer.
-type died struct{ why string }
-
-func (d *died) Error() string { return d.why }
+// errFinal marks failures that another try would only repeat.
+var errFinal = errors.New("")
 
 // runChild runs one task. The goroutine that renews the lease ends before
 // runChild returns; when the lease is lost the child is killed.
@@ -265,14 +262,14 @@ func (b *Workbench) runChild(ctx context.Context, job *record.Job, worker string
 	case cause != nil:
 		return nil, cause
 	case last != nil && last.Error != "":
-		return nil, errors.New(last.Error)
+		return nil, fmt.Errorf("%w%s", errFinal, last.Error)
 	case exit != nil || last == nil || last.Report == nil:
-		return nil, &died{stderr.why(exit, b.Memory)}
+		return nil, errors.New(stderr.why(exit, b.Memory))
 	}
 	return last, nil
 }
 
-var errTooLong = errors.New("it took longer than a job may; raise --job-time or make the file smaller")
+var errTooLong = fmt.Errorf("%wit took longer than a job may; raise --job-time or make the file smaller", errFinal)
 
 // ending keeps the start of what a child wrote to its standard error.
 type ending struct{ text []byte }

@@ -1,0 +1,44 @@
+import { StrictMode } from 'react'
+import { createRoot } from 'react-dom/client'
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { createBrowserRouter, RouterProvider } from 'react-router'
+import { Problem } from './shared/api'
+import { Frame } from './Frame'
+import './theme.css'
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      retry: (failures, error) => failures < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500),
+    },
+  },
+})
+
+const router = createBrowserRouter([
+  {
+    HydrateFallback: () => null,
+    children: [
+      { path: '/sign-in', lazy: async () => ({ Component: (await import('./pages/sign-in/SignIn')).SignIn }) },
+      {
+        path: '/',
+        Component: Frame,
+        children: [
+          { index: true, lazy: async () => ({ Component: (await import('./pages/batches/Batches')).Batches }) },
+          { path: 'batches/:id', lazy: async () => ({ Component: (await import('./pages/batch/BatchPage')).BatchPage }) },
+          { path: 'parts/:id', lazy: async () => ({ Component: (await import('./pages/part/PartPage')).PartPage }) },
+          { path: 'glossary', lazy: async () => ({ Component: (await import('./pages/glossary/Glossary')).Glossary }) },
+          { path: '*', Component: () => <p className="p-8">There is no such page.</p> },
+        ],
+      },
+    ],
+  },
+])
+
+createRoot(document.getElementById('root')!).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
+  </StrictMode>,
+)

@@ -1,0 +1,41 @@
+import type { Revision } from '../../shared/api'
+import { bytes, count } from '../../shared/words'
+
+/** Revisions lists a part's states; picking one shows it. */
+export function Revisions({ revisions, shown, show }: { revisions: Revision[]; shown: number; show: (r: number) => void }) {
+  const one = revisions.find((r) => r.number === shown)
+  return (
+    <section aria-label="Revisions">
+      <div className="join w-full" role="tablist">
+        {revisions.map((r) => (
+          <button
+            key={r.number}
+            role="tab"
+            aria-selected={r.number === shown}
+            data-revision={r.number}
+            className={`btn join-item btn-sm flex-1 ${r.number === shown ? 'btn-neutral' : ''}`}
+            onClick={() => show(r.number)}
+          >
+            r{r.number} {r.number === 0 ? 'as received' : r.repair?.method}
+          </button>
+        ))}
+      </div>
+      {one && (
+        <p className="mt-2 text-sm opacity-70">
+          {one.triangles > 0 && `${count(one.triangles)} triangles, `}
+          {bytes(one.file_bytes)}
+        </p>
+      )}
+      {one?.repair && (
+        <ol className="mt-2 list-decimal space-y-1 pl-5 text-sm">
+          {one.repair.steps.map((s) => (
+            <li key={s.step}>
+              <span className="font-medium">{s.title}</span>: {s.detail || 'nothing to change'}
+              {s.left && <span className="text-accent"> ({s.left})</span>}
+            </li>
+          ))}
+        </ol>
+      )}
+    </section>
+  )
+}

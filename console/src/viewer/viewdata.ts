@@ -1,0 +1,25 @@
+// The mesh as the service sends it for showing: see WriteView in the core.
+import type { Vec3 } from '../shared/api'
+
+export interface MeshView {
+  centre: Vec3 // mm; positions are relative to it
+  positions: Float32Array
+  indices: Uint32Array
+}
+
+const magic = 0x31564e56 // "VNV1"
+const headerBytes = 40
+
+/** readView takes the bytes apart without copying them. */
+export function readView(bytes: ArrayBuffer): MeshView {
+  const head = new DataView(bytes)
+  if (bytes.byteLength < headerBytes || head.getUint32(0, true) !== magic) throw new Error('The view data cannot be read.')
+  const vertices = head.getUint32(4, true)
+  const indices = head.getUint32(8, true)
+  if (bytes.byteLength !== headerBytes + 12 * vertices + 4 * indices) throw new Error('The view data is cut short.')
+  return {
+    centre: [head.getFloat64(16, true), head.getFloat64(24, true), head.getFloat64(32, true)],
+    positions: new Float32Array(bytes, headerBytes, 3 * vertices),
+    indices: new Uint32Array(bytes, headerBytes + 12 * vertices, indices),
+  }
+}
