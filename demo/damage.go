@@ -43,14 +43,6 @@ func scattered(m *mesh.Mesh, n int, seed uint64) (picked []int32) {
 	return picked
 }
 
-// invert turns the whole mesh inside out.
-func invert(m *mesh.Mesh) {
-	for t := range m.Triangles {
-		v := &m.Triangles[t]
-		v[1], v[2] = v[2], v[1]
-	}
-}
-
 // punch makes one hole of about that radius, near the given point: the
 // triangles there that hang together are taken out.
 func punch(m *mesh.Mesh, at geom.Vec, radius float64) {

@@ -17,7 +17,7 @@ export function Frame() {
   if (me.error) return <div className="p-6"><Trouble error={me.error} retry={() => me.refetch()} /></div>
   return (
     <div className="flex h-full flex-col bg-base-200 text-base-content">
-      <header className="flex h-12 shrink-0 items-center gap-6 bg-primary px-5 text-primary-content">
+      <header className="flex h-12 shrink-0 items-center gap-6 bg-brand px-5 text-brand-content">
         <Link to="/" className="flex items-center gap-2 font-semibold tracking-wide">
           <Waves /> Veneer
         </Link>
@@ -40,7 +40,7 @@ export function Frame() {
 
 function Tab({ to, children }: { to: string; children: string }) {
   return (
-    <NavLink to={to} end className={({ isActive }) => `rounded-field px-3 py-1 ${isActive ? 'bg-primary-content/15' : 'hover:bg-primary-content/10'}`}>
+    <NavLink to={to} end className={({ isActive }) => `rounded-field px-3 py-1 ${isActive ? 'bg-brand-content/15' : 'hover:bg-brand-content/10'}`}>
       {children}
     </NavLink>
   )
@@ -59,7 +59,7 @@ function SignOut() {
   const go = useNavigate()
   return (
     <button
-      className="rounded-field px-2 py-1 hover:bg-primary-content/10"
+      className="rounded-field px-2 py-1 hover:bg-brand-content/10"
       onClick={async () => {
         await signOut()
         queries.clear()
@@ -81,7 +81,7 @@ function Light() {
   const dark = theme === 'flood' || (!theme && matchMedia('(prefers-color-scheme: dark)').matches)
   return (
     <button
-      className="rounded-field px-2 py-1 hover:bg-primary-content/10"
+      className="rounded-field px-2 py-1 hover:bg-brand-content/10"
       onClick={() => {
         const next = dark ? 'ebb' : 'flood'
         localStorage.setItem('theme', next)

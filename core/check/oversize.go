@@ -4,7 +4,6 @@ import (
 	"fmt"
 
 	"veneer/core/process"
-	"veneer/core/unit"
 )
 
 var oversize = Kind{
@@ -29,6 +28,13 @@ var oversize = Kind{
 	},
 }
 
+// sides is a size in words: 116 × 116 × 4.6 mm.
 func sides(s [3]float64) string {
-	return unit.Length(s[0]) + " × " + unit.Length(s[1]) + " × " + unit.Length(s[2])
+	word := func(x float64) string {
+		if x >= 100 {
+			return fmt.Sprintf("%.0f", x)
+		}
+		return fmt.Sprintf("%.3g", x)
+	}
+	return word(s[0]) + " × " + word(s[1]) + " × " + word(s[2]) + " mm"
 }

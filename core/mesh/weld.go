@@ -69,7 +69,7 @@ func (w *Welder) Add(points []geom.Vec, vertices []int32) {
 	var guess [weldBlock]int32
 	for len(points) > 0 {
 		n := min(len(points), weldBlock)
-		if len(w.Positions)+n > w.limit {
+		for len(w.Positions)+n > w.limit {
 			w.resize(64 - int(w.shift) + 1)
 		}
 		// Three sweeps of independent loads: the table, then the position the

@@ -13,6 +13,12 @@ export function digits(x: number): string {
 
 export const size = (mm: Vec3) => `${digits(mm[0])} × ${digits(mm[1])} × ${digits(mm[2])} mm`
 
+/** volume in mm³ or cm³, whichever reads better. */
+export const volume = (mm3: number) => (Math.abs(mm3) < 100 ? `${digits(mm3)} mm³` : `${digits(mm3 / 1000)} cm³`)
+
+/** area in mm² or cm². */
+export const area = (mm2: number) => (mm2 < 10 ? `${digits(mm2)} mm²` : `${digits(mm2 / 100)} cm²`)
+
 export function bytes(n: number): string {
   if (n < 10_000) return `${n} B`
   return n < 1_000_000 ? `${Math.round(n / 1e3)} kB` : `${(n / 1e6).toFixed(1)} MB`

@@ -89,9 +89,9 @@ export class Scene {
       m.transparent = look.seeThrough
       m.opacity = look.seeThrough ? 0.35 : 1
       m.depthWrite = !look.seeThrough
-      m.polygonOffset = true // the wireframe and the marks lie on top
-      m.polygonOffsetFactor = 1
-      m.polygonOffsetUnits = 1
+      m.polygonOffset = true // the wireframe and the marks lie on top, backs behind fronts at the outline
+      m.polygonOffsetFactor = m === this.back ? 3 : 1
+      m.polygonOffsetUnits = m === this.back ? 3 : 1
       m.needsUpdate = true
     }
     this.draw()

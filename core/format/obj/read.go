@@ -144,12 +144,12 @@ func field(line []byte) (word, rest []byte) {
 }
 
 func (p *parser) statement(line []byte) error {
+	if p.line == 1 {
+		line = bytes.TrimPrefix(line, []byte("\xef\xbb\xbf"))
+	}
 	word, rest := field(line)
 	if len(word) == 0 || word[0] == '#' {
 		return nil
-	}
-	if p.line == 1 {
-		word = bytes.TrimPrefix(word, []byte("\xef\xbb\xbf"))
 	}
 	switch string(word) {
 	case "v":

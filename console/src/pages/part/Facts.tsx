@@ -1,5 +1,5 @@
 import type { Report } from '../../shared/api'
-import { count, digits, plural, size } from '../../shared/words'
+import { area, count, plural, size, volume } from '../../shared/words'
 
 /** Facts are the measures of the revision that is shown. */
 export function Facts({ report }: { report: Report }) {
@@ -9,8 +9,8 @@ export function Facts({ report }: { report: Report }) {
     ['Size', size(g.size_mm)],
     ['Unit', `${unit.chosen}${unit.declared ? ', as the file says' : ''}${unit.confidence < 0.995 ? ` (${Math.round(100 * unit.confidence)} %)` : ''}`],
     ['Surface', g.oriented ? 'closed and consistent' : g.watertight ? 'closed, triangles face both ways' : 'open'],
-    ['Volume', g.volume_mm3 === null ? 'none' : `${digits(g.volume_mm3 / 1000)} cm³`],
-    ['Area', `${digits(g.area_mm2 / 100)} cm²`],
+    ['Volume', g.volume_mm3 === null ? 'none' : volume(g.volume_mm3)],
+    ['Area', area(g.area_mm2)],
     ['Mesh', `${plural(g.triangles, 'triangle')}, ${plural(g.shells, 'shell')}`],
   ]
   if (g.genus !== null && g.genus > 0) rows.push(['Through-holes', count(g.genus)])

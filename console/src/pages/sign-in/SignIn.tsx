@@ -28,7 +28,7 @@ export function SignIn() {
   }
 
   return (
-    <div className="grid h-full place-items-center bg-primary">
+    <div className="grid h-full place-items-center bg-brand">
       <form onSubmit={submit} className="w-96 rounded-box bg-base-100 p-8 text-base-content shadow-xl">
         <h1 className="text-2xl font-semibold">Veneer</h1>
         <p className="mb-6 text-sm opacity-70">Does it print? And if not, why?</p>

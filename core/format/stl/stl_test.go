@@ -1,0 +1,186 @@
+package stl
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/core/format/file"
+	"veneer/core/format/formattest"
+	"veneer/core/geom"
+	"veneer/core/mesh"
+)
+
+// tetrahedron is the smallest closed mesh.
+func tetrahedron() *mesh.Mesh {
+	return &mesh.Mesh{Positions: []geom.Vec{{}, {X: 1}, {Y: 1}, {Z: 1}},
+		Triangles: []mesh.Triangle{{0, 2, 1}, {0, 1, 3}, {1, 2, 3}, {0, 3, 2}}}
+}
+
+func encoded(t *testing.T, m *mesh.Mesh) []byte {
+	var b bytes.Buffer
+	require.NoError(t, WriteBinary(&b, m))
+	return b.Bytes()
+}
+
+// either chooses the reader as the format package does.
+func either(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
+	head := make([]byte, min(src.Size, 4096))
+	src.R.ReadAt(head, 0)
+	if Binary(src, head) {
+		return ReadBinary(ctx, src, opt)
+	}
+	return ReadASCII(ctx, src, opt)
+}
+
+func TestWriteThenReadGivesTheSameMesh(t *testing.T) {
+	m := tetrahedron()
+	back, err := formattest.Read(either, "t.stl", string(encoded(t, m)))
+	require.NoError(t, err)
+	assert.Equal(t, file.STLBinary, back.Format)
+	assert.Len(t, back.Mesh.Positions, 4)
+	for i := range m.Triangles {
+		for c := range 3 {
+			assert.Equal(t, m.Positions[m.Triangles[i][c]], back.Mesh.Positions[back.Mesh.Triangles[i][c]])
+		}
+	}
+	assert.Zero(t, mesh.NewTopology(back.Mesh).Count().Boundary, "welded")
+}
+
+func TestBinary(t *testing.T) {
+	good := encoded(t, tetrahedron())
+	change := func(do func(b []byte) []byte) string { return string(do(bytes.Clone(good))) }
+	cases := []struct {
+		name, content string
+		triangles     int
+		problem       string // words of the refusal
+		lost          string
+	}{
+		{"whole", string(good), 4, "", ""},
+		{"begins with solid", change(func(b []byte) []byte { copy(b, "solid but binary"); return b }), 4, "", ""},
+		{"bytes after the end", string(good) + "tail", 4, "", "4 bytes after the last triangle"},
+		{"cut short", string(good[:200]), 0, "promises 4 triangles but the file holds only 2", ""},
+		{"only a header", string(good[:84]), 0, "promises 4 triangles but the file holds only 0", ""},
+		{"less than a header", string(good[:40]), 0, "ends after 40 bytes", ""},
+		{"no triangles", change(func(b []byte) []byte { clear(b[80:84]); return b[:84] }), 0, "holds no triangle", ""},
+		{"claims four billion", change(func(b []byte) []byte { copy(b[80:84], "\xff\xff\xff\xff"); return b }), 0, "promises 4294967295", ""},
+		{"a coordinate that is no number", change(func(b []byte) []byte {
+			binary.LittleEndian.PutUint32(b[84+50+12+8:], math.Float32bits(float32(math.NaN())))
+			return b
+		}), 0, "byte 146: triangle 1 has a coordinate that is no number", ""},
+		{"an infinite coordinate", change(func(b []byte) []byte {
+			binary.LittleEndian.PutUint32(b[84+12:], math.Float32bits(float32(math.Inf(-1))))
+			return b
+		}), 0, "no number", ""},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			m, err := formattest.Read(either, "buoy.stl", c.content)
+			if c.problem != "" {
+				require.ErrorContains(t, err, c.problem)
+				require.ErrorContains(t, err, "buoy.stl")
+				return
+			}
+			require.NoError(t, err)
+			assert.Len(t, m.Mesh.Triangles, c.triangles)
+			assert.Equal(t, c.lost, strings.Join(m.Lost, ";"))
+		})
+	}
+}
+
+func TestTooManyTrianglesCostNothing(t *testing.T) {
+	huge := zeros{size: headerSize + 3_000_000*recordSize, count: 3_000_000}
+	_, err := ReadBinary(t.Context(), file.Source{Name: "huge.stl", R: huge, Size: huge.size}, file.Options{Limits: formattest.Limits()})
+	assert.ErrorContains(t, err, "over the limit of 20000")
+}
+
+// zeros is a file of zeros with a triangle count.
+type zeros struct {
+	size  int64
+	count uint32
+}
+
+func (z zeros) ReadAt(b []byte, at int64) (int, error) {
+	clear(b)
+	if at == 0 && len(b) >= headerSize {
+		binary.LittleEndian.PutUint32(b[80:], z.count)
+	}
+	return len(b), nil
+}
+
+func TestReadingStopsWhenCancelled(t *testing.T) {
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	z := zeros{size: headerSize + 100_000*recordSize, count: 100_000}
+	_, err := ReadBinary(ctx, file.Source{Name: "z.stl", R: z, Size: z.size}, file.Options{Limits: file.DefaultLimits()})
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+const facet = "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n"
+
+func TestASCII(t *testing.T) {
+	cases := []struct {
+		name, content string
+		triangles     int
+		bodies        int
+		problem       string
+	}{
+		{"plain", "solid cleat\n" + facet + "endsolid cleat\n", 1, 0, ""},
+		{"capitals, tabs, CRLF", strings.ToUpper(strings.ReplaceAll("solid\t\n"+facet+"endsolid", "\n", "\r\n\t")), 1, 0, ""},
+		{"no name, no end, no newline", "solid\n" + strings.TrimSpace(facet), 1, 0, ""},
+		{"a name with keywords", "solid the facet of a loop\n" + facet + "endsolid the facet of a loop", 1, 0, ""},
+		{"blank lines and a mark", "\xef\xbb\xbfsolid x\n\n\n" + facet + "\n\n", 1, 0, ""},
+		{"two solids", "solid a\n" + facet + "endsolid\nsolid b\n" + facet + facet + "endsolid\n", 3, 2, ""},
+		{"exponents", "solid x\n" + strings.ReplaceAll(facet, " 1 ", " 1.5E+01 "), 1, 0, ""},
+		{"a loop of four", "solid x\nfacet normal 0 0 1 outer loop vertex 0 0 0 vertex 1 0 0 vertex 1 1 0 vertex 0 1 0 endloop endfacet", 2, 0, ""},
+		{"a normal that is no number", "solid x\n" + strings.Replace(facet, "0 0 1", "nan nan nan", 1), 1, 0, ""},
+		{"no facet", "solid x\nendsolid x\n", 0, 0, "holds no triangle"},
+		{"nan", "solid x\n" + strings.Replace(facet, "vertex 1 0 0", "vertex 1 nan 0", 1), 0, 0, `line 5: found "nan" for a coordinate`},
+		{"too large", "solid x\n" + strings.Replace(facet, "vertex 1 0 0", "vertex 1 4e38 0", 1), 0, 0, "line 5: a coordinate is too large"},
+		{"a word is missing", "solid x\n" + strings.Replace(facet, "outer ", "", 1), 0, 0, `line 3: found "loop"; expected outer`},
+		{"two corners", "solid x\n" + strings.Replace(facet, "vertex 1 0 0\n", "", 1), 0, 0, "a facet of 2 corners"},
+		{"cut short", "solid x\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1", 0, 0, "line 5: the file ends where a coordinate was expected"},
+		{"a very long word", "solid x\n" + strings.Repeat("y", 500), 0, 0, "a word of more than 128 letters"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			m, err := formattest.Read(either, "cleat.stl", c.content)
+			if c.problem != "" {
+				require.ErrorContains(t, err, c.problem)
+				require.ErrorContains(t, err, "cleat.stl")
+				return
+			}
+			require.NoError(t, err)
+			assert.Equal(t, file.STLASCII, m.Format)
+			assert.Len(t, m.Mesh.Triangles, c.triangles)
+			assert.Len(t, m.Mesh.Bodies, c.bodies)
+		})
+	}
+}
+
+// TestManyLooseTrianglesInText needs the weld to grow while it goes.
+func TestManyLooseTrianglesInText(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("solid x\n")
+	for i := range 3000 {
+		b.WriteString(strings.ReplaceAll(facet, " 1", " "+strings.Repeat("1", 1+i%9)+"."+string(rune('0'+i%10))+strings.Repeat("2", i/300)))
+	}
+	m, err := formattest.Read(either, "many.stl", b.String())
+	require.NoError(t, err)
+	assert.Len(t, m.Mesh.Triangles, 3000)
+}
+
+func FuzzReadSTL(f *testing.F) {
+	var b bytes.Buffer
+	WriteBinary(&b, tetrahedron())
+	f.Add(b.Bytes())
+	f.Add([]byte("solid cleat\n" + facet + "endsolid cleat\n"))
+	f.Add([]byte("solid x\nfacet normal 0 0 1 outer loop vertex 0 0 0 vertex 1 0 0 vertex 1 1 0 vertex 0 1 0 endloop endfacet"))
+	f.Fuzz(func(t *testing.T, content []byte) { formattest.Sound(t, either, content) })
+}
