@@ -29,7 +29,7 @@ test: install-test console lint
 	go test ./...
 	go test -race ./bureau/... ./core/format/... ./core/pipeline/...
 	@for f in stl:FuzzReadSTL obj:FuzzReadOBJ threemf:FuzzRead3MF number:FuzzFloat; do \
-	  go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s ./core/format/$${f%%:*} || exit 1; done
+	  go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s -fuzzminimizetime 50x ./core/format/$${f%%:*} || exit 1; done
 
 lint:
 	@test -z "$$(gofmt -l api bureau cli client cmd core demo e2e console/*.go)" || { gofmt -l api bureau cli client cmd core demo e2e console/*.go; exit 1; }
@@ -42,7 +42,7 @@ bench:
 
 fuzz:
 	@for f in stl:FuzzReadSTL obj:FuzzReadOBJ threemf:FuzzRead3MF number:FuzzFloat; do \
-	  go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime $(FUZZ_TIME) ./core/format/$${f%%:*} || exit 1; done
+	  go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime $(FUZZ_TIME) -fuzzminimizetime 1000x ./core/format/$${f%%:*} || exit 1; done
 
 # The documentation's pictures of the console, from the demo set.
 shots: install-test console

@@ -115,7 +115,7 @@ func Infer(size geom.Vec, declared string, p process.Process) Estimate {
 	}
 	slices.SortStableFunc(e.Candidates, func(a, b Candidate) int { return cmp.Compare(b.Probability, a.Probability) })
 	e.Chosen, e.Confidence = e.Candidates[0].Unit, e.Candidates[0].Probability
-	e.Doubtful = e.Confidence < Sure
+	e.Doubtful = e.Confidence < Sure || declared != "" && e.Chosen != declared
 	return e
 }
 

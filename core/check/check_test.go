@@ -1,0 +1,190 @@
+package check
+
+import (
+	"context"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/core/geom"
+	"veneer/core/mesh"
+	"veneer/core/process"
+	"veneer/core/unit"
+)
+
+func settings(t *testing.T) Settings {
+	p, err := process.Named(process.Default)
+	require.NoError(t, err)
+	return Settings{Process: p, Unit: unit.Estimate{Chosen: "mm", Confidence: 1}}
+}
+
+// torus is closed, of genus 1, n by n quads.
+func torus(n int) *mesh.Mesh {
+	m := &mesh.Mesh{}
+	at := func(i, j int) int32 { return int32((i+n)%n*n + (j+n)%n) }
+	for i := range n {
+		for j := range n {
+			a, b := 6.283185307179586*float64(i)/float64(n), 6.283185307179586*float64(j)/float64(n)
+			r := 40 + 10*cos(b)
+			m.Positions = append(m.Positions, geom.Vec{X: r * cos(a), Y: r * sin(a), Z: 10 * sin(b)})
+		}
+	}
+	for i := range n {
+		for j := range n {
+			m.Triangles = append(m.Triangles, mesh.Triangle{at(i, j), at(i+1, j), at(i+1, j+1)}, mesh.Triangle{at(i, j), at(i+1, j+1), at(i, j+1)})
+		}
+	}
+	return m
+}
+
+func check(t *testing.T, m *mesh.Mesh) *Report {
+	t.Helper()
+	r, err := Run(t.Context(), m, settings(t))
+	require.NoError(t, err)
+	return r
+}
+
+func counts(r *Report) map[string]int {
+	n := map[string]int{}
+	for _, f := range r.Findings {
+		n[f.Kind] = f.Count
+	}
+	return n
+}
+
+func TestCleanPart(t *testing.T) {
+	r := check(t, torus(24))
+	assert.Equal(t, Pass, r.Verdict)
+	assert.Empty(t, r.Findings)
+	g := r.Geometry
+	assert.True(t, g.Watertight && g.Oriented)
+	assert.Equal(t, 1, *g.Genus)
+	assert.Equal(t, 1, g.Shells)
+	assert.InDelta(t, 2*3.14159*3.14159*40*100, *g.VolumeMM3, 3000)
+	assert.Equal(t, [3]float64{100, 100, 20}, g.SizeMM)
+}
+
+// TestDamageIsCountedAndFound makes known damage of each kind, few and many,
+// and wants that count back, at places where the damage is.
+func TestDamageIsCountedAndFound(t *testing.T) {
+	cases := []struct {
+		kind   string
+		damage func(m *mesh.Mesh, i int) // i-th defect, far from the others
+		also   map[string]int            // findings that come along, per defect
+	}{
+		{"open-boundary", func(m *mesh.Mesh, i int) { m.Triangles[40*i] = mesh.Triangle{} }, map[string]int{"degenerate-triangle": 1}},
+		{"flipped-triangle", func(m *mesh.Mesh, i int) { v := &m.Triangles[40*i]; v[0], v[1] = v[1], v[0] }, nil},
+		{"duplicate-triangle", func(m *mesh.Mesh, i int) { m.Append(0, m.Triangles[40*i]) }, map[string]int{"non-manifold-edge": 3}},
+		{"degenerate-triangle", func(m *mesh.Mesh, i int) { v := m.Triangles[40*i]; m.Append(0, mesh.Triangle{v[0], v[0], v[1]}) }, nil},
+	}
+	for _, c := range cases {
+		for _, n := range []int{1, 3, 25} {
+			t.Run(c.kind, func(t *testing.T) {
+				m := torus(24)
+				want := map[string]int{c.kind: n}
+				for i := range n {
+					c.damage(m, i)
+				}
+				for kind, each := range c.also {
+					want[kind] = each * n
+				}
+				r := check(t, m)
+				assert.Equal(t, want, counts(r))
+				for _, f := range r.Findings {
+					assert.NotEmpty(t, f.Summary)
+					assert.Equal(t, f.PlacesTotal, len(f.Places))
+					for _, p := range f.Places {
+						assert.NotEmpty(t, p.Triangles)
+						assert.Less(t, p.SizeMM, 25.0, "a place is where the defect is, not the whole part")
+					}
+				}
+			})
+		}
+	}
+}
+
+// TestSameReportHoweverTheFileIsWritten shuffles triangles, renumbers vertices
+// and turns the part by quarter turns: every count stays.
+func TestSameReportHoweverTheFileIsWritten(t *testing.T) {
+	m := torus(16)
+	for i := range 5 {
+		v := &m.Triangles[20*i]
+		v[0], v[1] = v[1], v[0]
+	}
+	m.Append(0, m.Triangles[77], mesh.Triangle{3, 3, 9})
+	m.Triangles[200] = mesh.Triangle{}
+	want := check(t, m)
+	r := rand.New(rand.NewPCG(1, 1))
+	for range 12 {
+		n := &mesh.Mesh{Positions: make([]geom.Vec, len(m.Positions))}
+		number := r.Perm(len(m.Positions))
+		for v, p := range m.Positions {
+			n.Positions[number[v]] = geom.Vec{X: -p.Y, Y: p.X, Z: p.Z}
+		}
+		for _, t := range r.Perm(len(m.Triangles)) {
+			v := m.Triangles[t]
+			n.Triangles = append(n.Triangles, mesh.Triangle{int32(number[v[1]]), int32(number[v[2]]), int32(number[v[0]])})
+		}
+		got := check(t, n)
+		require.Equal(t, counts(want), counts(got))
+		require.InDelta(t, want.Geometry.AreaMM2, got.Geometry.AreaMM2, 1e-6)
+		got.Geometry.AreaMM2, got.Geometry.MinMM, got.Geometry.SizeMM = want.Geometry.AreaMM2, want.Geometry.MinMM, want.Geometry.SizeMM
+		require.Equal(t, want.Geometry, got.Geometry)
+		require.Equal(t, want.Verdict, got.Verdict)
+	}
+}
+
+func TestVerdicts(t *testing.T) {
+	set := settings(t)
+	run := func(m *mesh.Mesh) Verdict {
+		r, err := Run(t.Context(), m, set)
+		require.NoError(t, err)
+		return r.Verdict
+	}
+	assert.Equal(t, Reject, run(&mesh.Mesh{Positions: []geom.Vec{{}, {X: 1}, {X: 2}}, Triangles: []mesh.Triangle{{0, 1, 2}}}), "no surface")
+	assert.Equal(t, Pass, run(torus(8)))
+	set.Unit = unit.Infer(geom.Vec{X: 4.3, Y: 1, Z: 1}, "", set.Process)
+	require.True(t, set.Unit.Doubtful)
+	assert.Equal(t, Hold, run(torus(8)))
+	r, err := Run(t.Context(), torus(8), set)
+	require.NoError(t, err)
+	require.Len(t, r.Questions, 1)
+	assert.NotEmpty(t, r.Questions[0].Choices)
+}
+
+func TestStoppedCheckSaysSo(t *testing.T) {
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err := Run(ctx, torus(8), settings(t))
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func TestPlacesAreGroupedAndCapped(t *testing.T) {
+	m := torus(64)
+	for i := range 2000 { // a whole stretch of the surface
+		v := &m.Triangles[i]
+		v[0], v[1] = v[1], v[0]
+	}
+	f := check(t, m).Findings[0]
+	assert.Equal(t, 2000, f.Count)
+	require.Len(t, f.Places, 1)
+	assert.Len(t, f.Places[0].Triangles, maxTriangles)
+	assert.Equal(t, 2000, f.Places[0].TrianglesTotal)
+}
+
+// TestKindsAreWritten wants every kind's texts whole and every name once.
+func TestKindsAreWritten(t *testing.T) {
+	seen := map[string]bool{}
+	for _, k := range Kinds() {
+		assert.False(t, seen[k.Name], k.Name)
+		seen[k.Name] = true
+		for _, text := range []string{k.Title, k.What, k.Harm, k.Action, string(k.Usual)} {
+			assert.NotEmpty(t, text, k.Name)
+		}
+		found, ok := KindNamed(k.Name)
+		assert.True(t, ok)
+		assert.Equal(t, k.Title, found.Title)
+	}
+}
