@@ -1,0 +1,95 @@
+package picture
+
+import (
+	"bytes"
+	"encoding/binary"
+	"image/png"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/core/geom"
+	"veneer/core/mesh"
+)
+
+// cube stands off the origin, facing outward.
+func cube() *mesh.Mesh {
+	m := &mesh.Mesh{}
+	for i := range 8 {
+		m.Positions = append(m.Positions, geom.Vec{X: 100 + 10*float64(i&1), Y: 10 * float64(i>>1&1), Z: 10 * float64(i>>2)})
+	}
+	for _, q := range [][4]int32{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
+		m.Triangles = append(m.Triangles, mesh.Triangle{q[0], q[1], q[2]}, mesh.Triangle{q[0], q[2], q[3]})
+	}
+	return m
+}
+
+// tally counts the pixels that are covered, and those that are reddish: backs and marks.
+func tally(m *mesh.Mesh, opt Options) (covered, red int) {
+	img := Draw(m, opt)
+	for y := range opt.Height {
+		for x := range opt.Width {
+			if p := img.NRGBAAt(x, y); p.A > 0 {
+				covered++
+				if p.R > p.B+20 {
+					red++
+				}
+			}
+		}
+	}
+	return covered, red
+}
+
+func TestCubeFromTheFrontIsASquare(t *testing.T) {
+	opt := Options{Width: 200, Height: 100}
+	covered, red := tally(cube(), opt)
+	assert.InDelta(t, 92*92, covered, 200, "fitted to the height, centred wherever the part lies")
+	assert.Zero(t, red)
+}
+
+func TestBacksAndMarksShow(t *testing.T) {
+	inverted := cube()
+	for i, v := range inverted.Triangles {
+		inverted.Triangles[i] = mesh.Triangle{v[0], v[2], v[1]}
+	}
+	opt := DefaultOptions(inverted)
+	covered, red := tally(inverted, opt)
+	assert.Equal(t, covered, red, "an inside-out part shows its backs")
+	opt.Marked = []int32{2, 3} // the top
+	covered, red = tally(cube(), opt)
+	assert.Greater(t, red, covered/8)
+	assert.Less(t, red, covered/2)
+}
+
+func TestSameBytesAgain(t *testing.T) {
+	var a, b bytes.Buffer
+	require.NoError(t, WritePNG(&a, cube(), DefaultOptions(cube())))
+	require.NoError(t, WritePNG(&b, cube(), DefaultOptions(cube())))
+	assert.Equal(t, a.Bytes(), b.Bytes())
+	img, err := png.Decode(&a)
+	require.NoError(t, err)
+	assert.Equal(t, 480, img.Bounds().Dx())
+}
+
+func TestDegenerateMeshesDraw(t *testing.T) {
+	assert.NotPanics(t, func() {
+		Draw(&mesh.Mesh{}, Options{Width: 10, Height: 10})
+		Draw(&mesh.Mesh{Positions: make([]geom.Vec, 3), Triangles: []mesh.Triangle{{0, 1, 2}, {0, 0, 0}}}, Options{Width: 10, Height: 10})
+	})
+}
+
+// TestViewData reads back what a browser is given.
+func TestViewData(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, WriteView(&b, cube()))
+	v := b.Bytes()
+	require.Len(t, v, 40+8*12+36*4)
+	assert.EqualValues(t, ViewMagic, binary.LittleEndian.Uint32(v))
+	assert.EqualValues(t, 8, binary.LittleEndian.Uint32(v[4:]))
+	assert.EqualValues(t, 36, binary.LittleEndian.Uint32(v[8:]))
+	assert.Equal(t, 105.0, math.Float64frombits(binary.LittleEndian.Uint64(v[16:])), "the middle")
+	assert.Equal(t, float32(-5), math.Float32frombits(binary.LittleEndian.Uint32(v[40:])), "relative to it")
+	assert.EqualValues(t, 2, binary.LittleEndian.Uint32(v[40+96+4:]))
+}
