@@ -1,0 +1,84 @@
+package bureau_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/alexedwards/argon2id"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/bureau"
+	"veneer/bureau/record"
+	"veneer/bureau/store"
+	"veneer/bureau/store/storetest"
+	"veneer/bureau/vault"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+func open(t *testing.T) *bureau.Bureau {
+	v, err := vault.Open(t.TempDir())
+	require.NoError(t, err)
+	return &bureau.Bureau{Store: storetest.Open(t), Vault: v, FileBytes: 1 << 20, Parts: 3, Session: time.Hour,
+		Passwords: &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}}
+}
+
+func TestShownName(t *testing.T) {
+	for given, want := range map[string]string{
+		"bell.stl": "bell.stl", "a/b/bell.stl": "bell.stl", `C:\parts\bell.stl`: "bell.stl", "../../etc/passwd": "passwd",
+		"..": "unnamed", "": "unnamed", "...": "unnamed", "a\x00b\nc.stl": "abc.stl", "höhe ⚓.stl": "höhe ⚓.stl", "evil\u202elts.exe": "evillts.exe",
+		"bad\xff.stl": "bad?.stl", strings.Repeat("x", 400) + ".stl": strings.Repeat("x", 176) + ".stl",
+	} {
+		assert.Equal(t, want, bureau.ShownName(given), "%q", given)
+	}
+}
+
+func TestIntake(t *testing.T) {
+	b, ctx := open(t), t.Context()
+	in := b.Receive("ada")
+	for _, bad := range [][2]string{{"process", "clay"}, {"repair", "maybe"}, {"colour", "red"}, {"name", strings.Repeat("x", 201)}} {
+		assert.ErrorIs(t, in.Set(bad[0], bad[1]), bureau.ErrInvalid)
+	}
+	require.NoError(t, in.Set("process", "resin"))
+	_, err := in.Close(ctx)
+	assert.ErrorContains(t, err, "at least one file")
+	require.NoError(t, in.Add("../bell.stl", strings.NewReader("bytes")))
+	_, err = in.Close(ctx)
+	assert.ErrorContains(t, err, "customer")
+	require.NoError(t, in.Set("customer", "  Harbour Museum "))
+	assert.ErrorContains(t, in.Add("big.stl", strings.NewReader(strings.Repeat("x", 1<<20+1))), "big.stl is larger than the 1 MB")
+	require.NoError(t, in.Add("b.stl", strings.NewReader("b")))
+	require.NoError(t, in.Add("c.stl", strings.NewReader("c")))
+	assert.ErrorContains(t, in.Add("d.stl", strings.NewReader("d")), "at most 3 files")
+	batch, err := in.Close(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "bell.stl and 2 more", batch.Name)
+	assert.Equal(t, "Harbour Museum", batch.Customer)
+	assert.Equal(t, "ada", batch.CreatedBy)
+	assert.Equal(t, 3, batch.Counts.Waiting)
+}
+
+func TestSignIn(t *testing.T) {
+	b, ctx := open(t), t.Context()
+	assert.ErrorIs(t, b.AddPerson(ctx, "veneer", "ada", "short", record.Operator), bureau.ErrInvalid)
+	assert.ErrorIs(t, b.AddPerson(ctx, "veneer", "", "long enough", record.Operator), bureau.ErrInvalid)
+	assert.ErrorIs(t, b.AddPerson(ctx, "veneer", "ada", "long enough", "king"), bureau.ErrInvalid)
+	require.NoError(t, b.AddPerson(ctx, "veneer", "ada", "long enough", record.Operator))
+	for _, wrong := range [][2]string{{"ada", "wrong"}, {"bob", "long enough"}, {"ada", ""}} {
+		_, _, err := b.SignIn(ctx, wrong[0], wrong[1])
+		assert.ErrorIs(t, err, bureau.ErrSignIn)
+	}
+	token, p, err := b.SignIn(ctx, "ada", "long enough")
+	require.NoError(t, err)
+	assert.Equal(t, "ada", p.Name)
+	who, err := b.Who(ctx, token)
+	require.NoError(t, err)
+	assert.Equal(t, p.ID, who.ID)
+	_, err = b.Who(ctx, "")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	require.NoError(t, b.SignOut(ctx, token))
+	_, err = b.Who(ctx, token)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}

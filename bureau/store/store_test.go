@@ -1,0 +1,273 @@
+package store_test
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/bureau/record"
+	"veneer/bureau/store"
+	"veneer/bureau/store/storetest"
+	"veneer/core/check"
+	"veneer/core/repair"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+func addBatch(t *testing.T, s *store.Store, auto bool, names ...string) int64 {
+	t.Helper()
+	var files []store.NewFile
+	for _, n := range names {
+		files = append(files, store.NewFile{Name: n, SHA256: strings.Repeat("ab", 32), Bytes: 100})
+	}
+	id, err := s.AddBatch(t.Context(), record.Batch{Name: "Tide gallery", Customer: "Harbour Museum", Process: "resin", AutoRepair: auto, CreatedBy: "ada"}, files)
+	require.NoError(t, err)
+	return id
+}
+
+func report(v check.Verdict) *check.Report {
+	r := &check.Report{Schema: check.Schema, File: check.File{Format: "stl-binary"}, Verdict: v, Findings: []check.Finding{}}
+	r.Geometry.Triangles, r.Geometry.SizeMM = 12, [3]float64{1, 2, 3}
+	if v == check.Repair {
+		r.Findings = append(r.Findings, check.Finding{Kind: "open-boundary", Severity: check.Error, Count: 3, Summary: "3 open loops"})
+	}
+	return r
+}
+
+const lease = time.Minute
+
+func take(t *testing.T, s *store.Store, worker string) *record.Job {
+	t.Helper()
+	job, err := s.Take(t.Context(), worker, lease)
+	require.NoError(t, err)
+	return job
+}
+
+func TestMigrationsRunTwice(t *testing.T) {
+	dsn := storetest.DSN(t)
+	for range 2 {
+		s, err := store.Open(t.Context(), dsn)
+		require.NoError(t, err)
+		require.NoError(t, s.Ready(t.Context()))
+		require.NoError(t, s.Close())
+	}
+}
+
+// TestAPartsWay follows a part from intake over check and repair to its record.
+func TestAPartsWay(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	id := addBatch(t, s, true, "bell.stl", "höhe-⚓.obj")
+	b, err := s.Batch(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, 2, b.Counts.Waiting)
+	assert.False(t, b.Counts.Done())
+
+	job := take(t, s, "w1")
+	require.NotNil(t, job)
+	require.NoError(t, s.Renew(ctx, job, "w1", lease, "topology", 0.5))
+	p, err := s.Part(ctx, job.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, record.PartWorking, p.State)
+	assert.Equal(t, "topology", p.Stage)
+	assert.Equal(t, 0.25, p.Progress)
+	require.NoError(t, s.Finish(ctx, job, "w1", store.Outcome{Report: report(check.Repair), Picture: "p0"}))
+
+	other := take(t, s, "w1") // the other part comes before the repair that followed
+	assert.Equal(t, record.Inspect, other.Kind)
+	require.NoError(t, s.Finish(ctx, other, "w1", store.Outcome{Report: report(check.Pass)}))
+	mend := take(t, s, "w2")
+	require.NotNil(t, mend)
+	assert.Equal(t, record.Mend, mend.Kind)
+	assert.Equal(t, job.PartID, mend.PartID)
+	result := &repair.Result{Schema: repair.Schema, Method: repair.TouchUp, Repaired: true, Before: report(check.Repair), After: report(check.Pass),
+		Steps: []repair.Step{{Step: "fill", Changed: 3}}}
+	require.NoError(t, s.Finish(ctx, mend, "w2", store.Outcome{Report: report(check.Pass), Repair: result, Title: "touch-up, 3 holes filled",
+		File: store.NewFile{Name: "bell-touch-up.stl", SHA256: strings.Repeat("cd", 32), Bytes: 684}}))
+	assert.Nil(t, take(t, s, "w1"), "nothing is left to do")
+
+	p, err = s.Part(ctx, job.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, record.PartDone, p.State)
+	assert.Equal(t, 1, p.Current)
+	assert.Equal(t, "pass", p.Verdict)
+	assert.Equal(t, [3]float64{1, 2, 3}, p.SizeMM)
+	require.Len(t, p.Findings, 1, "what was found in the file as received")
+	assert.Equal(t, record.Finding{Kind: "open-boundary", Severity: check.Error, Count: 3, Summary: "3 open loops"}, p.Findings[0])
+	b, err = s.Batch(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, record.Counts{Parts: 2, Pass: 1, Repaired: 1, Progress: 1}, b.Counts)
+
+	revisions, err := s.Revisions(ctx, job.PartID)
+	require.NoError(t, err)
+	require.Len(t, revisions, 2)
+	assert.Nil(t, revisions[0].Parent)
+	assert.Equal(t, 0, *revisions[1].Parent)
+	assert.Nil(t, revisions[1].Report, "a list does not carry reports")
+	assert.Contains(t, string(revisions[1].Repair), `"fill"`)
+	assert.NotContains(t, string(revisions[1].Repair), `"before"`)
+	r1, err := s.Revision(ctx, job.PartID, 1)
+	require.NoError(t, err)
+	assert.Contains(t, string(r1.Report), `"verdict":"pass"`)
+
+	events, err := s.Audit(ctx, id)
+	require.NoError(t, err)
+	var actions []string
+	for _, e := range events {
+		actions = append(actions, e.Person+": "+e.Action)
+	}
+	assert.Equal(t, []string{"ada: batch received", "veneer: checked", "veneer: checked", "veneer: repaired"}, actions)
+	parts, err := s.Parts(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "höhe-⚓.obj", parts[1].Name)
+}
+
+func TestBatchesThatDoNotRepairByThemselves(t *testing.T) {
+	s := storetest.Open(t)
+	addBatch(t, s, false, "bell.stl")
+	job := take(t, s, "w")
+	require.NoError(t, s.Finish(t.Context(), job, "w", store.Outcome{Report: report(check.Repair)}))
+	assert.Nil(t, take(t, s, "w"))
+	require.NoError(t, s.AskRepair(t.Context(), "ada", job.PartID))
+	assert.ErrorIs(t, s.AskRepair(t.Context(), "ada", job.PartID), store.ErrBusy)
+	assert.Equal(t, record.Mend, take(t, s, "w").Kind)
+}
+
+// TestEveryJobOnce lets many workers take many jobs at once.
+func TestEveryJobOnce(t *testing.T) {
+	s := storetest.Open(t)
+	var names []string
+	for i := range 120 {
+		names = append(names, fmt.Sprint(i))
+	}
+	addBatch(t, s, true, names...)
+	var lock sync.Mutex
+	taken := map[int64]int{}
+	var all sync.WaitGroup
+	for w := range 8 {
+		all.Go(func() {
+			for {
+				job, err := s.Take(context.Background(), fmt.Sprint("w", w), lease)
+				if !assert.NoError(t, err) || job == nil {
+					return
+				}
+				lock.Lock()
+				taken[job.ID]++
+				lock.Unlock()
+			}
+		})
+	}
+	all.Wait()
+	assert.Len(t, taken, 120)
+	for id, n := range taken {
+		assert.Equal(t, 1, n, "job %d", id)
+	}
+}
+
+// TestLostLease takes a job from a worker that went silent; what that worker
+// hands in later is refused and changes nothing.
+func TestLostLease(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	addBatch(t, s, true, "bell.stl")
+	silent, err := s.Take(ctx, "silent", -time.Second)
+	require.NoError(t, err)
+	second := take(t, s, "second")
+	require.NotNil(t, second)
+	assert.Equal(t, silent.ID, second.ID)
+	assert.Equal(t, 2, second.Attempts)
+	for what, err := range map[string]error{
+		"renew":   s.Renew(ctx, silent, "silent", lease, "x", 1),
+		"finish":  s.Finish(ctx, silent, "silent", store.Outcome{Report: report(check.Reject)}),
+		"fail":    s.Fail(ctx, silent, "silent", "no", false),
+		"release": s.Release(ctx, silent, "silent"),
+	} {
+		assert.ErrorIs(t, err, store.ErrLeaseLost, what)
+	}
+	require.NoError(t, s.Finish(ctx, second, "second", store.Outcome{Report: report(check.Pass)}))
+	assert.ErrorIs(t, s.Finish(ctx, second, "second", store.Outcome{Report: report(check.Pass)}), store.ErrLeaseLost, "once only")
+	p, err := s.Part(ctx, second.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, "pass", p.Verdict)
+}
+
+func TestFailedAndReleasedJobs(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	id := addBatch(t, s, true, "bell.stl")
+	job := take(t, s, "w")
+	require.NoError(t, s.Release(ctx, job, "w"))
+	job = take(t, s, "w")
+	require.NotNil(t, job)
+	assert.Equal(t, 1, job.Attempts, "a job given back was not tried")
+	require.NoError(t, s.Fail(ctx, job, "w", "it broke off", true))
+	job = take(t, s, "w")
+	require.NotNil(t, job)
+	assert.Equal(t, 2, job.Attempts)
+	require.NoError(t, s.Fail(ctx, job, "w", "it broke off again", false))
+	assert.Nil(t, take(t, s, "w"))
+	b, err := s.Batch(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, 1, b.Counts.Failed)
+	p, err := s.Part(ctx, job.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, "it broke off again", p.Problem)
+	require.NoError(t, s.SetUnit(ctx, "ada", job.PartID, "in"), "a person can have it tried again")
+	p, err = s.Part(ctx, job.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, "in", p.UnitSet)
+}
+
+func TestPeopleAndSessions(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	require.NoError(t, s.AddPerson(ctx, "veneer", record.Person{Name: "ada", Role: record.Operator, PasswordHash: "x"}))
+	assert.Error(t, s.AddPerson(ctx, "veneer", record.Person{Name: "ada", Role: record.Viewer, PasswordHash: "y"}), "names are unique")
+	n, err := s.People(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 1, n)
+	ada, err := s.PersonNamed(ctx, "ada")
+	require.NoError(t, err)
+	require.NoError(t, s.AddSession(ctx, strings.Repeat("1", 64), ada.ID, time.Now().Add(time.Hour)))
+	require.NoError(t, s.AddSession(ctx, strings.Repeat("2", 64), ada.ID, time.Now().Add(-time.Hour)))
+	p, err := s.SessionPerson(ctx, strings.Repeat("1", 64))
+	require.NoError(t, err)
+	assert.Equal(t, "ada", p.Name)
+	_, err = s.SessionPerson(ctx, strings.Repeat("2", 64))
+	assert.ErrorIs(t, err, store.ErrNotFound, "run out")
+	require.NoError(t, s.EndSession(ctx, strings.Repeat("1", 64)))
+	_, err = s.SessionPerson(ctx, strings.Repeat("1", 64))
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}
+
+func TestMissingRecords(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	_, err := s.Batch(ctx, 7)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = s.Part(ctx, 7)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = s.Revision(ctx, 7, 0)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	assert.ErrorIs(t, s.AskRepair(ctx, "ada", 7), store.ErrNotFound)
+	list, err := s.Batches(ctx, 0, 10)
+	require.NoError(t, err)
+	assert.Empty(t, list)
+}
+
+func TestBatchesAreListedInPages(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	for range 5 {
+		addBatch(t, s, true, "a.stl")
+	}
+	first, err := s.Batches(ctx, 0, 3)
+	require.NoError(t, err)
+	rest, err := s.Batches(ctx, first[2].ID, 3)
+	require.NoError(t, err)
+	var ids []int64
+	for _, b := range append(first, rest...) {
+		ids = append(ids, b.ID)
+	}
+	assert.Equal(t, []int64{5, 4, 3, 2, 1}, ids)
+}
