@@ -213,7 +213,7 @@ func partWords(p record.Part) string {
 
 func rowWords(p record.Part) string {
 	if p.Problem != "" {
-		return p.Problem
+		return strings.TrimLeft(strings.TrimPrefix(p.Problem, p.Name), ",: ")
 	}
 	var words []string
 	for _, f := range p.Findings {

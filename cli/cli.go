@@ -96,7 +96,7 @@ func width() int {
 	if w, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil && w >= 40 {
 		return min(w, 140)
 	}
-	return 110
+	return 140
 }
 
 // wrap breaks text into lines, each after the first indented.

@@ -17,7 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-var browser struct {
+var chromium struct {
 	sync.Once
 	ctx   context.Context
 	close func()
@@ -29,7 +29,7 @@ func openBrowser(t *testing.T) context.Context {
 	t.Helper()
 	path, err := exec.LookPath("chromium")
 	require.NoError(t, err, "Chromium is needed: make test installs it")
-	browser.Do(func() {
+	chromium.Do(func() {
 		dir, err := os.MkdirTemp("", "veneer-chromium")
 		require.NoError(t, err)
 		options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.UserDataDir(dir),
@@ -41,22 +41,22 @@ func openBrowser(t *testing.T) context.Context {
 		base, cancel := context.WithTimeout(context.Background(), 20*time.Minute)
 		allocated, c1 := chromedp.NewExecAllocator(base, options...)
 		var c2 context.CancelFunc
-		browser.ctx, c2 = chromedp.NewContext(allocated)
-		browser.close = func() {
-			chromedp.Cancel(browser.ctx)
+		chromium.ctx, c2 = chromedp.NewContext(allocated)
+		chromium.close = func() {
+			chromedp.Cancel(chromium.ctx)
 			c2()
 			c1()
 			cancel()
 			os.RemoveAll(dir)
 		}
-		require.NoError(t, chromedp.Do(browser.ctx, chromedp.Navigate("about:blank")))
+		require.NoError(t, chromedp.Do(chromium.ctx, chromedp.Navigate("about:blank")))
 	})
-	return browser.ctx
+	return chromium.ctx
 }
 
 func closeBrowser() {
-	if browser.close != nil {
-		browser.close()
+	if chromium.close != nil {
+		chromium.close()
 	}
 }
 

@@ -1,5 +1,159 @@
 package e2e
 
-import "strconv"
+import (
+	"fmt"
+	"image"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/client"
+)
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }
+
+// theView is where the part page draws.
+var theView = image.Rect(10, 120, 880, 730)
+
+// rust is the colour of back faces, pale that of fronts, amber that of the chosen place.
+func rust(r, g, b int) bool  { return r > 120 && r > g+40 && g > b }
+func pale(r, g, b int) bool  { return r > 90 && b >= r && g >= r && b < 225 }
+func amber(r, g, b int) bool { return r > 230 && g > 140 && g < 200 && b < 60 }
+
+// TestAnOperatorsWay walks through the console: sign in, drop a batch, watch
+// it, open a part, pick a finding, look at the repair, download it.
+func TestAnOperatorsWay(t *testing.T) {
+	s := start(t, t.TempDir())
+	p := openPage(t, s.address)
+
+	p.open("/parts/1") // not signed in: the way leads over the sign-in and back
+	p.until("location.pathname === '/sign-in' && document.querySelector('#name')")
+	p.fill("#name", operator)
+	p.fill("#password", "wrong")
+	p.click("form button")
+	p.until("document.querySelector('[role=alert]')?.innerText.includes('name or password is wrong')")
+	p.signIn()
+
+	p.do(chromedp.SetUploadFiles(chromedp.CSS("#files"), []string{demoFile(t, "fog-bell.stl"), demoFile(t, "horn-cleat.stl"), demoFile(t, "cut-short.stl")}))
+	p.until("document.querySelector('form').innerText.includes('3 files')")
+	p.fill("#customer", "Harbour Museum")
+	p.fill("#batch-name", "Through the page")
+	p.click("#send")
+	p.until("location.pathname === '/batches/1'")
+	p.until("document.querySelectorAll('[data-part] [data-outcome=repaired]').length === 2") // live, with no reload
+	assert.Contains(t, p.text("main"), "2 mended")
+	assert.Contains(t, p.text("main"), "the file is cut short or is no STL; ask for it again")
+	assert.Contains(t, p.text("main"), "3 × open boundary")
+	p.until("[...document.querySelectorAll('[data-part] img')].every(i => i.complete && i.naturalWidth > 0)")
+
+	c := s.client(t)
+	b, err := c.Batch(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, "Through the page", b.Batch.Name)
+	assert.Equal(t, 2, b.Batch.Counts.Repaired)
+
+	p.click("[data-part='1'] a")
+	p.until("window.__viewer?.frames > 0")
+	assert.Contains(t, p.text("aside"), "3 holes filled with 54 triangles")
+	img, _ := p.shot()
+	assert.Greater(t, painted(img, theView, pale), 0.1, "the bell is drawn")
+	assert.Less(t, painted(img, theView, rust), 0.004, "the mended bell shows no back face")
+
+	p.click("[data-revision='0']")
+	p.until("location.search.includes('r=0') && document.querySelector('[data-finding=open-boundary]')")
+	frames, err := chromedp.Run(p.ctx, chromedp.Evaluate[int]("window.__viewer.frames"))
+	require.NoError(t, err)
+	p.click("[data-finding=open-boundary]")
+	p.until("location.search.includes('finding=open-boundary') && location.search.includes('place=0')")
+	p.until(fmt.Sprintf("window.__viewer.frames > %d", frames))
+	img, _ = p.shot()
+	assert.Greater(t, painted(img, theView, rust), 0.01, "through the hole the inside shows")
+	assert.Greater(t, painted(img, theView, amber), 0.0008, "the rim is marked")
+	assert.Contains(t, p.text("aside"), "place 1 of 3")
+	assert.Contains(t, p.text("aside"), "The surface has an edge with a triangle on one side only.")
+	p.click("[aria-label='Next place']")
+	p.until("location.search.includes('place=1') && document.querySelector('aside').innerText.includes('place 2 of 3')")
+
+	p.click("[data-revision='1']")
+	p.until("document.querySelector('#download').innerText.includes('r1')")
+	got := p.download("#download")
+	out, _, code := run(t, nil, "check", got)
+	assert.Equal(t, 0, code, out)
+	assert.Contains(t, out, "28\u202f500 triangles")
+}
+
+// download clicks on a link and returns the path of what it saved.
+func (p *page) download(css string) string {
+	p.t.Helper()
+	dir, yes := p.t.TempDir(), true
+	_, err := chromedp.CallBrowser(p.ctx, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{Behavior: "allowAndName", DownloadPath: dir, EventsEnabled: &yes})
+	require.NoError(p.t, err)
+	p.click(css)
+	for range 200 {
+		files, err := os.ReadDir(dir)
+		require.NoError(p.t, err)
+		if len(files) == 1 && !strings.HasSuffix(files[0].Name(), ".crdownload") {
+			if info, err := files[0].Info(); err == nil && info.Size() > 0 {
+				to := filepath.Join(p.t.TempDir(), "downloaded.stl")
+				require.NoError(p.t, os.Rename(filepath.Join(dir, files[0].Name()), to))
+				return to
+			}
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	require.Fail(p.t, "nothing was downloaded")
+	return ""
+}
+
+// TestUnitIsSettledInTheConsole answers the question that holds a part.
+func TestUnitIsSettledInTheConsole(t *testing.T) {
+	s := start(t, t.TempDir())
+	c := s.client(t)
+	b, err := c.Submit(t.Context(), client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: []string{demoFile(t, "hour-hand.stl")}})
+	require.NoError(t, err)
+	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
+	p := openPage(t, s.address)
+	p.signIn()
+	p.open("/parts/1")
+	p.until("document.querySelector('[data-unit=in]')")
+	assert.Contains(t, p.text("[data-unit=in]"), "122 × 23 × 3.85 mm")
+	p.click("[data-unit=in]")
+	p.until("document.querySelector('aside [data-outcome=pass]') && !document.querySelector('[data-unit]')")
+	p.until("document.querySelector('aside').innerText.includes('122 × 23 × 3.85 mm')")
+	part, err := c.Part(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, "pass", part.Part.Verdict)
+	assert.Equal(t, "in", part.Part.UnitSet)
+}
+
+// TestTheConsoleAsksNobodyElse lists what the page loaded: all from the
+// service itself, the 3D code only once it is needed, fonts bundled.
+func TestTheConsoleAsksNobodyElse(t *testing.T) {
+	s := start(t, t.TempDir())
+	p := openPage(t, s.address)
+	p.signIn()
+	p.settled()
+	loaded, err := chromedp.Run(p.ctx, chromedp.Evaluate[[]string]("performance.getEntriesByType('resource').map(e => e.name)"))
+	require.NoError(t, err)
+	fonts := 0
+	for _, address := range loaded {
+		assert.True(t, strings.HasPrefix(address, s.address+"/"), address)
+		assert.NotContains(t, address, "three")
+		if strings.Contains(address, ".woff2") {
+			fonts++
+		}
+	}
+	assert.Positive(t, fonts)
+	p.open("/glossary")
+	p.until("document.querySelectorAll('article').length > 8")
+	p.open("/nowhere")
+	p.until("document.body.innerText.includes('There is no such page')")
+}

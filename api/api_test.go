@@ -1,0 +1,324 @@
+package api_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"log/slog"
+	"mime/multipart"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/alexedwards/argon2id"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/api"
+	"veneer/bureau"
+	"veneer/bureau/record"
+	"veneer/bureau/store/storetest"
+	"veneer/bureau/vault"
+	"veneer/bureau/workbench"
+	"veneer/client"
+	"veneer/core/check"
+	"veneer/core/format/file"
+	"veneer/demo"
+)
+
+// The test binary is the workbench's child as well.
+func TestMain(m *testing.M) {
+	if os.Getenv("VENEER_TASK") != "" {
+		if err := workbench.RunTask(context.Background(), os.Stdin, os.Stdout); err != nil {
+			os.Exit(1)
+		}
+		return
+	}
+	storetest.Main(m)
+}
+
+const password = "correct tide"
+
+// serve runs a whole service and returns its address.
+func serve(t *testing.T) string {
+	t.Helper()
+	v, err := vault.Open(t.TempDir())
+	require.NoError(t, err)
+	s := storetest.Open(t)
+	b := &bureau.Bureau{Store: s, Vault: v, FileBytes: 64 << 20, Parts: 100, Session: time.Hour,
+		Passwords: &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}}
+	require.NoError(t, b.AddPerson(t.Context(), "veneer", "ada", password, record.Operator))
+	require.NoError(t, b.AddPerson(t.Context(), "veneer", "vic", password, record.Viewer))
+	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
+	self, err := os.Executable()
+	require.NoError(t, err)
+	bench := &workbench.Workbench{Store: s, Vault: v, Name: "test", Workers: 1, Child: []string{self}, Scratch: t.TempDir(),
+		Limits: file.DefaultLimits(), Memory: 2 << 30, Time: time.Minute, Lease: 5 * time.Second, Log: quiet}
+	ctx, stop := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() { defer close(done); bench.Run(ctx) }()
+	console := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { io.WriteString(w, "console") })
+	web := httptest.NewServer(api.Handler(api.Config{Bureau: b, Console: console, Log: quiet}))
+	t.Cleanup(func() {
+		stop()
+		<-done
+		web.CloseClientConnections()
+		web.Close()
+	})
+	return web.URL
+}
+
+func signIn(t *testing.T, server, name string) *client.Client {
+	t.Helper()
+	c := &client.Client{Server: server}
+	_, err := c.SignIn(t.Context(), name, password)
+	require.NoError(t, err)
+	return c
+}
+
+// submit sends files of the demo set and waits until they are done.
+func submit(t *testing.T, c *client.Client, names ...string) api.BatchWithParts {
+	t.Helper()
+	dir := t.TempDir()
+	s := client.Submission{Customer: "Harbour Museum", Process: "resin"}
+	for _, b := range demo.Batches() {
+		for _, f := range b.Files {
+			for _, n := range names {
+				if n == f.Name {
+					require.NoError(t, os.WriteFile(dir+"/"+n, f.Bytes(), 0o600))
+					s.Paths = append(s.Paths, dir+"/"+n)
+				}
+			}
+		}
+	}
+	b, err := c.Submit(t.Context(), s)
+	require.NoError(t, err)
+	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
+	all, err := c.Batch(t.Context(), b.ID)
+	require.NoError(t, err)
+	require.Len(t, all.Parts, len(names))
+	return all
+}
+
+func TestABatchThroughTheClient(t *testing.T) {
+	c := signIn(t, serve(t), "ada")
+	ctx := t.Context()
+	all := submit(t, c, "fog-bell.stl", "hour-hand.stl", "holiday.stl")
+	assert.Equal(t, record.Counts{Parts: 3, Repaired: 1, Hold: 1, Reject: 1, Progress: 1}, all.Batch.Counts)
+	byName := map[string]record.Part{}
+	for _, p := range all.Parts {
+		byName[p.Name] = p
+	}
+
+	bell := byName["fog-bell.stl"]
+	part, err := c.Part(ctx, bell.ID)
+	require.NoError(t, err)
+	require.Len(t, part.Revisions, 2)
+	before, err := c.Report(ctx, bell.ID, 0)
+	require.NoError(t, err)
+	assert.Equal(t, check.Repair, before.Verdict)
+	assert.Len(t, before.Findings[0].Places, 3)
+	after, err := c.Report(ctx, bell.ID, 1)
+	require.NoError(t, err)
+	assert.Equal(t, check.Pass, after.Verdict)
+	for thing, begins := range map[string]string{"file": "Veneer", "picture": "\x89PNG", "view": "VNV1", "report": `{"schema":"veneer.check/1"`} {
+		var b bytes.Buffer
+		require.NoError(t, c.Fetch(ctx, bell.ID, 1, thing, &b))
+		assert.True(t, strings.HasPrefix(b.String(), begins), "%s begins with %.20q", thing, b.String())
+	}
+	assert.ErrorContains(t, c.Repair(ctx, byName["holiday.stl"].ID), "nothing that a repair could work on")
+
+	hand := byName["hour-hand.stl"]
+	assert.ErrorContains(t, c.Repair(ctx, hand.ID), "a question about the part is open")
+	assert.ErrorContains(t, c.SetUnit(ctx, hand.ID, "ell"), "ell")
+	require.NoError(t, c.SetUnit(ctx, hand.ID, "in"))
+	require.NoError(t, c.WatchUntilDone(ctx, all.Batch.ID, nil))
+	part, err = c.Part(ctx, hand.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "pass", part.Part.Verdict)
+	assert.InDelta(t, 121.55, part.Part.SizeMM[0], 0.1)
+
+	events, err := c.Audit(ctx, all.Batch.ID)
+	require.NoError(t, err)
+	var said []string
+	for _, e := range events {
+		if e.Person == "ada" {
+			said = append(said, e.Action)
+		}
+	}
+	assert.Equal(t, []string{"batch received", "unit set"}, said)
+	list, err := c.Batches(ctx)
+	require.NoError(t, err)
+	assert.Len(t, list, 1)
+}
+
+// TestWhoMayDoWhat calls every address as nobody, as a viewer and as an operator.
+func TestWhoMayDoWhat(t *testing.T) {
+	server := serve(t)
+	operator, viewer := signIn(t, server, "ada"), signIn(t, server, "vic")
+	all := submit(t, operator, "bollard.stl")
+	part := "/parts/" + num(all.Parts[0].ID)
+	cases := []struct {
+		method, path             string
+		nobody, viewer, operator int
+	}{
+		{"GET", "/session", 401, 200, 200},
+		{"GET", "/processes", 401, 200, 200},
+		{"GET", "/kinds", 401, 200, 200},
+		{"GET", "/batches", 401, 200, 200},
+		{"GET", "/batches?limit=9999", 401, 400, 400},
+		{"GET", "/batches/1", 401, 200, 200},
+		{"GET", "/batches/99", 401, 404, 404},
+		{"GET", "/batches/one", 401, 404, 404},
+		{"GET", "/batches/1/audit", 401, 200, 200},
+		{"GET", "/batches/99/events", 401, 404, 404},
+		{"GET", part, 401, 200, 200},
+		{"GET", part + "/revisions/0/report", 401, 200, 200},
+		{"GET", part + "/revisions/0/file", 401, 200, 200},
+		{"GET", part + "/revisions/0/picture", 401, 200, 200},
+		{"GET", part + "/revisions/0/view", 401, 200, 200},
+		{"GET", part + "/revisions/7/file", 401, 404, 404},
+		{"POST", "/batches", 401, 403, 400},
+		{"POST", part + "/unit", 401, 403, 400},
+		{"POST", part + "/repair", 401, 403, 422},
+		{"PUT", "/batches", 405, 405, 405},
+		{"GET", "/nothing", 404, 404, 404},
+	}
+	for _, c := range cases {
+		for who, want := range map[string]int{"": c.nobody, viewer.Token: c.viewer, operator.Token: c.operator} {
+			req, err := http.NewRequest(c.method, server+"/api/v1"+c.path, nil)
+			require.NoError(t, err)
+			if who != "" {
+				req.Header.Set("Authorization", "Bearer "+who)
+			}
+			res, err := http.DefaultClient.Do(req)
+			require.NoError(t, err)
+			body, _ := io.ReadAll(res.Body)
+			res.Body.Close()
+			assert.Equal(t, want, res.StatusCode, "%s %s: %s", c.method, c.path, body)
+			if want >= 400 {
+				var p api.Problem
+				assert.NoError(t, json.Unmarshal(body, &p))
+				assert.NotEmpty(t, p.Detail)
+				assert.Equal(t, "application/problem+json", res.Header.Get("Content-Type"))
+			}
+		}
+	}
+}
+
+func num(n int64) string { b, _ := json.Marshal(n); return string(b) }
+
+func TestSignInAndOut(t *testing.T) {
+	server := serve(t)
+	c := &client.Client{Server: server}
+	_, err := c.SignIn(t.Context(), "ada", "wrong")
+	assert.EqualError(t, err, "name or password is wrong")
+	res, err := http.Post(server+"/api/v1/session", "application/json", strings.NewReader(`{"name":"ada","password":"`+password+`"}`))
+	require.NoError(t, err)
+	res.Body.Close()
+	cookie := res.Cookies()[0]
+	assert.True(t, cookie.HttpOnly)
+	assert.Equal(t, http.SameSiteStrictMode, cookie.SameSite)
+
+	send := func(method, path string, header map[string]string) int {
+		req, err := http.NewRequest(method, server+path, nil)
+		require.NoError(t, err)
+		req.AddCookie(cookie)
+		for k, v := range header {
+			req.Header.Set(k, v)
+		}
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		res.Body.Close()
+		return res.StatusCode
+	}
+	assert.Equal(t, 200, send("GET", "/api/v1/session", nil))
+	assert.Equal(t, 403, send("DELETE", "/api/v1/session", map[string]string{"Sec-Fetch-Site": "cross-site"}))
+	assert.Equal(t, 403, send("DELETE", "/api/v1/session", map[string]string{"Origin": "http://elsewhere.example"}))
+	assert.Equal(t, 204, send("DELETE", "/api/v1/session", map[string]string{"Origin": server}))
+	assert.Equal(t, 401, send("GET", "/api/v1/session", nil))
+}
+
+// TestHostileUploads sends names and forms that nobody well-meaning would.
+func TestHostileUploads(t *testing.T) {
+	server := serve(t)
+	c := signIn(t, server, "ada")
+	post := func(write func(*multipart.Writer)) (int, string) {
+		var b bytes.Buffer
+		form := multipart.NewWriter(&b)
+		write(form)
+		form.Close()
+		req, err := http.NewRequest("POST", server+"/api/v1/batches", &b)
+		require.NoError(t, err)
+		req.Header.Set("Content-Type", form.FormDataContentType())
+		req.Header.Set("Authorization", "Bearer "+c.Token)
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer res.Body.Close()
+		text, _ := io.ReadAll(res.Body)
+		return res.StatusCode, string(text)
+	}
+	status, text := post(func(f *multipart.Writer) {
+		f.WriteField("customer", "<script>alert(1)</script>")
+		w, _ := f.CreateFormFile("file", "../../../etc/passwd")
+		w.Write([]byte("root"))
+		w, _ = f.CreateFormFile("file", "a\r\nSet-Cookie: x.stl")
+		w.Write([]byte("x"))
+	})
+	require.Equal(t, 201, status, text)
+	b, err := c.Batch(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, "passwd", b.Parts[0].Name)
+	for _, p := range b.Parts {
+		req, _ := http.NewRequest("GET", server+"/api/v1/parts/"+num(p.ID)+"/revisions/0/file", nil)
+		req.Header.Set("Authorization", "Bearer "+c.Token)
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		res.Body.Close()
+		assert.Empty(t, res.Header.Get("Set-Cookie"))
+		assert.True(t, strings.HasPrefix(res.Header.Get("Content-Disposition"), "attachment; filename"))
+		assert.Equal(t, "nosniff", res.Header.Get("X-Content-Type-Options"))
+	}
+	for name, write := range map[string]func(*multipart.Writer){
+		"no files":        func(f *multipart.Writer) { f.WriteField("customer", "x") },
+		"no customer":     func(f *multipart.Writer) { w, _ := f.CreateFormFile("file", "a.stl"); w.Write([]byte("x")) },
+		"unknown process": func(f *multipart.Writer) { f.WriteField("process", "clay") },
+		"unknown field":   func(f *multipart.Writer) { f.WriteField("shoe", "42") },
+	} {
+		status, text := post(write)
+		assert.Equal(t, 422, status, "%s: %s", name, text)
+	}
+	list, err := c.Batches(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, list, 1, "refused batches leave no record")
+}
+
+func TestHealth(t *testing.T) {
+	server := serve(t)
+	for path, want := range map[string]string{"/healthz": "ok\n", "/readyz": "ready\n", "/parts/7": "console"} {
+		res, err := http.Get(server + path)
+		require.NoError(t, err)
+		body, _ := io.ReadAll(res.Body)
+		res.Body.Close()
+		assert.Equal(t, want, string(body))
+		assert.Contains(t, res.Header.Get("Content-Security-Policy"), "default-src 'self'")
+	}
+}
+
+// TestEventsTellStateFirst opens a stream on a finished batch: everything comes at once.
+func TestEventsTellStateFirst(t *testing.T) {
+	c := signIn(t, serve(t), "ada")
+	b := submit(t, c, "bollard.stl", "cut-short.stl")
+	seen := 0
+	require.NoError(t, c.Watch(t.Context(), b.Batch.ID, func(now api.BatchWithParts) bool {
+		seen = len(now.Parts)
+		return false
+	}))
+	assert.Equal(t, 2, seen)
+	err := c.Watch(t.Context(), 99, func(api.BatchWithParts) bool { return true })
+	assert.ErrorContains(t, err, "no such record", "a refusal ends the watch")
+}

@@ -1,0 +1,189 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/core/check"
+	"veneer/core/repair"
+)
+
+// run runs the command line; env are more variables.
+func run(t *testing.T, env []string, args ...string) (stdout, stderr string, code int) {
+	t.Helper()
+	cmd := exec.Command(binary, args...)
+	cmd.Env = append(append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(demoSet, "config")), env...)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	if err != nil {
+		require.IsType(t, &exec.ExitError{}, err)
+	}
+	return out.String(), errs.String(), cmd.ProcessState.ExitCode()
+}
+
+func TestCheckCommand(t *testing.T) {
+	cases := []struct {
+		name   string
+		args   []string
+		code   int
+		stdout []string
+		stderr string
+	}{
+		{"a clean part", []string{"check", demoFile(t, "bollard.stl")}, 0, []string{"PASS", "100 × 100 × 120.2 mm", "closed and consistent, 1 shell", "no findings"}, ""},
+		{"holes", []string{"check", demoFile(t, "fog-bell.stl")}, 1, []string{"REPAIR", "open-boundary", "3 open loops", "largest at"}, ""},
+		{"a unit in doubt", []string{"check", demoFile(t, "hour-hand.stl"), "--process", "resin"}, 1, []string{"HOLD", "--unit in"}, ""},
+		{"the unit given", []string{"check", demoFile(t, "hour-hand.stl"), "--unit", "in", "-p", "resin"}, 0, []string{"PASS", "121.5 × 23.05 × 3.85 mm", "set by the operator"}, ""},
+		{"unreadable", []string{"check", demoFile(t, "holiday.stl")}, 2, []string{"REJECT", "a JPEG picture"}, ""},
+		{"several files", []string{"check", demoFile(t, "bollard.stl"), demoFile(t, "fog-bell.stl")}, 1, []string{"verdict", "pass", "repair", "3 open-boundary"}, ""},
+		{"several, one unreadable", []string{"check", demoFile(t, "bollard.stl"), demoFile(t, "cut-short.stl")}, 2, []string{"pass", "reject", "cut short"}, ""},
+		{"no such file", []string{"check", "nowhere.stl"}, 2, nil, "nowhere.stl: no such file"},
+		{"a folder", []string{"check", demoSet}, 2, nil, "is a folder"},
+		{"no such process", []string{"check", "x.stl", "-p", "clay"}, 2, nil, "there are colour, filament, metal, powder, resin"},
+		{"no such unit", []string{"check", "x.stl", "-u", "ell"}, 2, nil, `no unit is called "ell"`},
+		{"no such flag", []string{"check", "x.stl", "--shiny"}, 2, nil, "see veneer check --help"},
+		{"nothing to check", []string{"check"}, 2, nil, "requires at least 1 arg"},
+		{"explain", []string{"explain", "open-boundary"}, 0, []string{"Open boundary", "On a print"}, ""},
+		{"explain everything", []string{"explain"}, 0, []string{"flipped-triangle", "inside-out-shell", "unit"}, ""},
+		{"explain nothing", []string{"explain", "sadness"}, 2, nil, `no finding is called "sadness"; there are unit`},
+		{"batches without sign-in", []string{"batch", "list"}, 2, nil, "sign in first: veneer login"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			out, errs, code := run(t, nil, c.args...)
+			assert.Equal(t, c.code, code, "%s%s", out, errs)
+			for _, s := range c.stdout {
+				assert.Contains(t, out, s)
+			}
+			assert.Contains(t, errs, c.stderr)
+			assert.NotContains(t, out, "\x1b", "no colours into a pipe")
+		})
+	}
+}
+
+func TestCheckAsJSON(t *testing.T) {
+	out, _, code := run(t, nil, "check", demoFile(t, "fog-bell.stl"), "--json")
+	assert.Equal(t, 1, code)
+	var one check.Report
+	require.NoError(t, json.Unmarshal([]byte(out), &one))
+	assert.Equal(t, check.Schema, one.Schema)
+	assert.Equal(t, 3, one.Geometry.BoundaryLoops)
+	assert.Nil(t, one.Geometry.VolumeMM3)
+
+	var many []check.Report
+	out, _, _ = run(t, nil, "check", demoFile(t, "fog-bell.stl"), demoFile(t, "bollard.stl"), "--json")
+	require.NoError(t, json.Unmarshal([]byte(out), &many))
+	assert.Len(t, many, 2)
+
+	out, _, code = run(t, nil, "check", "--jsonl", demoFile(t, "bollard.stl"), demoFile(t, "holiday.stl"))
+	assert.Equal(t, 2, code)
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	require.Len(t, lines, 2)
+	require.NoError(t, json.Unmarshal([]byte(lines[1]), &one))
+	assert.Equal(t, check.Reject, one.Verdict)
+}
+
+func TestRepairCommand(t *testing.T) {
+	dir := t.TempDir()
+	out := filepath.Join(dir, "out.stl")
+	bell := demoFile(t, "fog-bell.stl")
+	original, err := os.ReadFile(bell)
+	require.NoError(t, err)
+
+	text, _, code := run(t, nil, "repair", bell, "--plan")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, text, "Fill open boundaries")
+	assert.NoFileExists(t, out)
+
+	text, _, code = run(t, nil, "repair", bell, "-o", out)
+	assert.Equal(t, 0, code, text)
+	assert.Contains(t, text, "3 holes filled with 54 triangles")
+	text, _, code = run(t, nil, "check", out)
+	assert.Equal(t, 0, code, text)
+
+	text, _, code = run(t, nil, "repair", out, "-o", filepath.Join(dir, "again.stl"), "--json")
+	assert.Equal(t, 0, code)
+	var r repair.Result
+	require.NoError(t, json.Unmarshal([]byte(text), &r))
+	assert.True(t, r.Repaired)
+	assert.Equal(t, "veneer.repair/1", r.Schema)
+	first, err := os.ReadFile(out)
+	require.NoError(t, err)
+	again, err := os.ReadFile(filepath.Join(dir, "again.stl"))
+	require.NoError(t, err)
+	assert.Equal(t, first, again, "repairing what was repaired changes no byte")
+
+	text, errs, code := run(t, nil, "repair", demoFile(t, "hour-hand.stl"), "-p", "resin", "-o", filepath.Join(dir, "hand.stl"), "--json")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "a question is open")
+	require.NoError(t, json.Unmarshal([]byte(text), &r))
+	assert.Len(t, r.Questions, 1)
+	assert.NoFileExists(t, filepath.Join(dir, "hand.stl"))
+	_, _, code = run(t, nil, "repair", demoFile(t, "hour-hand.stl"), "-p", "resin", "-o", filepath.Join(dir, "hand.stl"), "--answer", "default")
+	assert.Equal(t, 0, code)
+	assert.FileExists(t, filepath.Join(dir, "hand.stl"))
+
+	text, _, code = run(t, nil, "repair", demoFile(t, "bell-clapper.stl"), "-p", "resin", "-o", filepath.Join(dir, "clapper.stl"))
+	assert.Equal(t, 1, code, "what is left is said")
+	assert.Contains(t, text, "NOT REPAIRED")
+	_, errs, code = run(t, nil, "repair", demoFile(t, "sea-chart.3mf"), "-o", filepath.Join(dir, "chart.stl"))
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "zip archive")
+	for _, bad := range [][]string{{"repair", bell}, {"repair", bell, "-o", "x.gif"}, {"repair", bell, "-o", out, "--method", "magic"}, {"repair", bell, "-o", out, "--answer", "yes"}} {
+		_, errs, code := run(t, nil, bad...)
+		assert.Equal(t, 2, code, "%v", bad)
+		assert.NotEmpty(t, errs)
+	}
+	files, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	assert.Len(t, files, 4, "nothing half written is left")
+	now, err := os.ReadFile(bell)
+	require.NoError(t, err)
+	assert.Equal(t, original, now, "the original stays as it is")
+}
+
+func TestBatchCommands(t *testing.T) {
+	s := start(t, t.TempDir())
+	home := []string{"XDG_CONFIG_HOME=" + t.TempDir()}
+	cmd := exec.Command(binary, "login", "--server", s.address, "--name", operator)
+	cmd.Env, cmd.Stdin = append(os.Environ(), home...), strings.NewReader(password+"\n")
+	out, err := cmd.CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Contains(t, string(out), "signed in at")
+
+	folder := filepath.Dir(demoFile(t, "float-ball.stl"))
+	text, errs, code := run(t, home, "batch", "submit", folder, "--customer", "Harbour Museum", "--process", "powder", "--name", "Wall panels", "--watch")
+	assert.Equal(t, 1, code, "not all pass: %s", errs)
+	for _, s := range []string{"2 pass, 2 repaired, 6 rejected", "wall-sign.stl", "pass (r1)", "this is a JPEG picture"} {
+		assert.Contains(t, text, s)
+	}
+	text, _, code = run(t, home, "batch", "list")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, text, "Wall panels")
+	text, _, _ = run(t, home, "batch", "show", "1", "--json")
+	assert.True(t, json.Valid([]byte(text)))
+	dir := filepath.Join(t.TempDir(), "got")
+	text, errs, code = run(t, home, "batch", "fetch", "1", "-o", dir)
+	require.Equal(t, 0, code, errs)
+	assert.FileExists(t, filepath.Join(dir, "wall-sign-touch-up.stl"))
+	assert.FileExists(t, filepath.Join(dir, "wall-sign-touch-up.stl.report.json"))
+	_, _, code = run(t, nil, "check", filepath.Join(dir, "wall-sign-touch-up.stl"), "-p", "powder")
+	assert.Equal(t, 0, code, "what was fetched passes")
+	_, errs, code = run(t, home, "batch", "fetch", "1", "-o", dir)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "is there already")
+	_, errs, code = run(t, home, "batch", "show", "77")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "no such record")
+	_, errs, code = run(t, home, "batch", "submit", t.TempDir(), "--customer", "x")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "holds no .stl")
+}
