@@ -156,11 +156,11 @@ func (b bar) clear() { b.Clear() }
 
 var verdictColours = map[check.Verdict]text.Colors{
 	check.Pass: {text.FgGreen, text.Bold}, check.Repair: {text.FgYellow, text.Bold},
-	check.Hold: {text.FgCyan, text.Bold}, check.Reject: {text.FgRed, text.Bold},
+	check.Hold: {text.FgCyan, text.Bold}, check.Reject: {text.FgHiRed, text.Bold},
 }
 
 var severityColours = map[check.Severity]text.Colors{
-	check.Error: {text.FgRed}, check.Warning: {text.FgYellow}, check.Question: {text.FgCyan}, check.Note: {text.Faint},
+	check.Error: {text.FgHiRed}, check.Warning: {text.FgYellow}, check.Question: {text.FgCyan}, check.Note: {text.Faint},
 }
 
 var verdictWords = map[check.Verdict]string{
@@ -187,7 +187,7 @@ func printReport(w io.Writer, r *check.Report) {
 	row("unit", "%s", unitWords(r.Unit))
 	row("surface", "%s", surfaceWords(g))
 	if g.VolumeMM3 != nil {
-		row("volume", "%.4g cm³, area %.4g cm²", *g.VolumeMM3/1000, g.AreaMM2/100)
+		row("volume", "%s, area %.4g cm²", volumeWords(*g.VolumeMM3), g.AreaMM2/100)
 	} else {
 		row("volume", "none: the surface is not closed and consistent; area %.4g cm²", g.AreaMM2/100)
 	}
@@ -221,6 +221,13 @@ func printReport(w io.Writer, r *check.Report) {
 	fmt.Fprintf(w, "\n  %s\n", text.Faint.Sprint("veneer explain KIND tells what a finding is and does to a print"))
 }
 
+func volumeWords(mm3 float64) string {
+	if mm3 > -100 && mm3 < 100 {
+		return fmt.Sprintf("%.4g mm³", mm3)
+	}
+	return fmt.Sprintf("%.5g cm³", mm3/1000)
+}
+
 func sizeWords(s [3]float64) string { return fmt.Sprintf("%.4g × %.4g × %.4g", s[0], s[1], s[2]) }
 
 func unitWords(e unit.Estimate) string {
@@ -228,7 +235,7 @@ func unitWords(e unit.Estimate) string {
 	if e.Declared != nil {
 		words += ", as the file says"
 	}
-	if e.Confidence < 1 {
+	if e.Confidence < 0.995 {
 		words += fmt.Sprintf(" (%.0f %%)", 100*e.Confidence)
 	}
 	if len(e.Candidates) > 0 && len(e.Candidates[0].Evidence) > 0 {

@@ -188,7 +188,7 @@ func printResult(w io.Writer, r *repair.Result, out string) {
 		if v == nil {
 			return "none"
 		}
-		return fmt.Sprintf("%.5g cm³", *v/1000)
+		return volumeWords(*v)
 	}
 	t.AppendRow(table.Row{"verdict", r.Before.Verdict, verdictColours[r.After.Verdict].Sprint(r.After.Verdict)})
 	t.AppendRow(table.Row{"size mm", sizeWords(b.SizeMM), sizeWords(a.SizeMM)})

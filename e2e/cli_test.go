@@ -171,7 +171,7 @@ func TestBatchCommands(t *testing.T) {
 	text, _, _ = run(t, home, "batch", "show", "1", "--json")
 	assert.True(t, json.Valid([]byte(text)))
 	dir := filepath.Join(t.TempDir(), "got")
-	text, errs, code = run(t, home, "batch", "fetch", "1", "-o", dir)
+	_, errs, code = run(t, home, "batch", "fetch", "1", "-o", dir)
 	require.Equal(t, 0, code, errs)
 	assert.FileExists(t, filepath.Join(dir, "wall-sign-touch-up.stl"))
 	assert.FileExists(t, filepath.Join(dir, "wall-sign-touch-up.stl.report.json"))
