@@ -15,15 +15,14 @@ func random(seed uint64) *rand.Rand { return rand.New(rand.NewPCG(seed, 1)) }
 // flip turns n triangles over, no two of them sharing an edge.
 func flip(m *mesh.Mesh, n int, seed uint64) {
 	for _, t := range scattered(m, n, seed) {
-		v := &m.Triangles[t]
-		v[1], v[2] = v[2], v[1]
+		m.Turn(t)
 	}
 }
 
 // repeat adds n triangles a second time, no two of them sharing an edge.
 func repeat(m *mesh.Mesh, n int, seed uint64) {
 	for _, t := range scattered(m, n, seed) {
-		m.Append(m.Body(t), m.Triangles[t])
+		m.Append(t, m.Triangles[t])
 	}
 }
 
@@ -99,7 +98,7 @@ func crack(m *mesh.Mesh, n int, seed uint64) {
 		m.Positions = append(m.Positions, geom.Vec{X: float64(float32(mid.X)), Y: float64(float32(mid.Y)), Z: float64(float32(mid.Z))})
 		v := int32(len(m.Positions) - 1)
 		m.Triangles[h/3] = mesh.Triangle{a, v, c}
-		m.Append(m.Body(h/3), mesh.Triangle{v, b, c}, mesh.Triangle{v, a, b})
+		m.Append(h/3, mesh.Triangle{v, b, c}, mesh.Triangle{v, a, b})
 		done++
 	}
 }
@@ -111,6 +110,6 @@ func fin(m *mesh.Mesh, n int, seed uint64) {
 		normal := b.Sub(a).Cross(c.Sub(a)).Unit()
 		tip := a.Lerp(b, 0.5).Add(normal.Scale(a.Distance(b)))
 		m.Positions = append(m.Positions, geom.Vec{X: float64(float32(tip.X)), Y: float64(float32(tip.Y)), Z: float64(float32(tip.Z))})
-		m.Append(m.Body(t), mesh.Triangle{m.Triangles[t][0], m.Triangles[t][1], int32(len(m.Positions) - 1)})
+		m.Append(t, mesh.Triangle{m.Triangles[t][0], m.Triangles[t][1], int32(len(m.Positions) - 1)})
 	}
 }

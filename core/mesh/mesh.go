@@ -19,13 +19,24 @@ type Triangle = [3]int32
 // Body is a named piece of a part: a 3MF build item, an OBJ object, an STL solid.
 type Body struct{ Name string }
 
+// Colour is 0xRRGGBBAA.
+type Colour uint32
+
+// RGBA takes a colour apart.
+func (c Colour) RGBA() (r, g, b, a uint8) {
+	return uint8(c >> 24), uint8(c >> 16), uint8(c >> 8), uint8(c)
+}
+
 // Mesh is an indexed triangle mesh. Bodies is empty when the file names none;
-// otherwise BodyOf gives each triangle's body.
+// otherwise BodyOf gives each triangle's body. Colours is nil when the file has
+// none; otherwise it gives the colour of each triangle's three corners. What
+// belongs to triangles stays with them through Keep, Append and Turn.
 type Mesh struct {
 	Positions []geom.Vec
 	Triangles []Triangle
 	Bodies    []Body
 	BodyOf    []int32
+	Colours   [][3]Colour
 }
 
 // MaxTriangles is the most a mesh can hold: half-edges are numbered by int32.
@@ -38,6 +49,7 @@ func (m *Mesh) Clone() *Mesh {
 		Triangles: append([]Triangle(nil), m.Triangles...),
 		Bodies:    append([]Body(nil), m.Bodies...),
 		BodyOf:    append([]int32(nil), m.BodyOf...),
+		Colours:   append([][3]Colour(nil), m.Colours...),
 	}
 }
 
@@ -97,21 +109,42 @@ func (m *Mesh) Keep(keep func(t int32) bool) {
 		if m.BodyOf != nil {
 			m.BodyOf[n] = m.BodyOf[t]
 		}
+		if m.Colours != nil {
+			m.Colours[n] = m.Colours[t]
+		}
 		n++
 	}
 	m.Triangles = m.Triangles[:n]
 	if m.BodyOf != nil {
 		m.BodyOf = m.BodyOf[:n]
 	}
+	if m.Colours != nil {
+		m.Colours = m.Colours[:n]
+	}
 }
 
-// Append adds triangles to a body; body is ignored when the mesh has none.
-func (m *Mesh) Append(body int32, triangles ...Triangle) {
-	m.Triangles = append(m.Triangles, triangles...)
-	if m.BodyOf != nil {
-		for range triangles {
-			m.BodyOf = append(m.BodyOf, body)
+// Append adds triangles of the body and the (first corner's) colour of
+// triangle like.
+func (m *Mesh) Append(like int32, triangles ...Triangle) {
+	for _, t := range triangles {
+		m.Triangles = append(m.Triangles, t)
+		if m.BodyOf != nil {
+			m.BodyOf = append(m.BodyOf, m.BodyOf[like])
 		}
+		if m.Colours != nil {
+			c := m.Colours[like][0]
+			m.Colours = append(m.Colours, [3]Colour{c, c, c})
+		}
+	}
+}
+
+// Turn makes triangle t face the other way.
+func (m *Mesh) Turn(t int32) {
+	v := &m.Triangles[t]
+	v[1], v[2] = v[2], v[1]
+	if m.Colours != nil {
+		c := &m.Colours[t]
+		c[1], c[2] = c[2], c[1]
 	}
 }
 

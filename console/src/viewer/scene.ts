@@ -16,6 +16,11 @@ export interface Look {
 
 const paint = { front: 0xb4c4c6, back: 0xc8592e, mark: 0xd6205f, chosen: 0xffb000, wire: 0x14323a }
 
+// Marks and wireframe lie on the surface; backs lose against fronts where both
+// meet at the outline. Not by slope: at the outline that has no bound.
+const inFront = { polygonOffset: true, polygonOffsetFactor: -0.5, polygonOffsetUnits: -4 }
+const behind = { polygonOffset: true, polygonOffsetFactor: 0, polygonOffsetUnits: 16 }
+
 export class Scene {
   private renderer: THREE.WebGLRenderer
   private scene = new THREE.Scene()
@@ -23,8 +28,8 @@ export class Scene {
   private controls: OrbitControls
   private geometry = new THREE.BufferGeometry()
   private front = new THREE.MeshLambertMaterial({ color: paint.front, flatShading: true, side: THREE.FrontSide })
-  private back = new THREE.MeshLambertMaterial({ color: paint.back, flatShading: true, side: THREE.BackSide })
-  private wire = new THREE.MeshBasicMaterial({ color: paint.wire, wireframe: true, transparent: true, opacity: 0.35 })
+  private back = new THREE.MeshLambertMaterial({ color: paint.back, flatShading: true, side: THREE.BackSide, ...behind })
+  private wire = new THREE.MeshBasicMaterial({ color: paint.wire, wireframe: true, transparent: true, opacity: 0.35, ...inFront })
   private wireMesh: THREE.Mesh
   private marks = new THREE.Group()
   private ring: THREE.Sprite
@@ -89,9 +94,6 @@ export class Scene {
       m.transparent = look.seeThrough
       m.opacity = look.seeThrough ? 0.35 : 1
       m.depthWrite = !look.seeThrough
-      m.polygonOffset = true // the wireframe and the marks lie on top, backs behind fronts at the outline
-      m.polygonOffsetFactor = m === this.back ? 3 : 1
-      m.polygonOffsetUnits = m === this.back ? 3 : 1
       m.needsUpdate = true
     }
     this.draw()
@@ -116,7 +118,7 @@ export class Scene {
       const geometry = new THREE.BufferGeometry()
       geometry.setAttribute('position', this.geometry.getAttribute('position'))
       geometry.setIndex(new THREE.BufferAttribute(some, 1))
-      this.marks.add(new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: colour, side: THREE.DoubleSide })))
+      this.marks.add(new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: colour, side: THREE.DoubleSide, ...inFront })))
     }
     if (place.line_mm && place.line_mm.length > 1) {
       const points: number[] = []
@@ -124,7 +126,7 @@ export class Scene {
       for (let i = 1; i < line.length; i++) points.push(...line[i - 1]!.toArray(), ...line[i]!.toArray())
       const geometry = new LineSegmentsGeometry()
       geometry.setPositions(points)
-      const segments = new LineSegments2(geometry, new LineMaterial({ color: colour, linewidth: chosen ? 4 : 3, depthTest: !chosen, transparent: true }))
+      const segments = new LineSegments2(geometry, new LineMaterial({ color: colour, linewidth: chosen ? 4 : 3, depthTest: !chosen, transparent: true, ...inFront }))
       segments.renderOrder = 2
       this.marks.add(segments)
     }

@@ -325,7 +325,7 @@ func (p *parser) startBody(name []byte) error {
 	return nil
 }
 
-// dropUnusedBodies forgets bodies without a face; a single one is no body at all.
+// dropUnusedBodies forgets bodies without a face; a single nameless one is no body at all.
 func (p *parser) dropUnusedBodies() {
 	used := make([]int32, len(p.mesh.Bodies))
 	for _, b := range p.mesh.BodyOf {
@@ -338,7 +338,7 @@ func (p *parser) dropUnusedBodies() {
 			bodies = append(bodies, p.mesh.Bodies[b])
 		}
 	}
-	if len(bodies) < 2 {
+	if len(bodies) == 1 && bodies[0].Name == "" {
 		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
 		return
 	}

@@ -26,7 +26,7 @@ func ReadASCII(ctx context.Context, src file.Source, opt file.Options) (*file.Mo
 		return nil, src.AtLine(p.line, "there is nothing to print; ask for the file again", "the file holds no triangle")
 	}
 	p.mesh.Positions = p.weld.Positions
-	if len(p.mesh.Bodies) < 2 {
+	if len(p.mesh.Bodies) == 1 && p.mesh.Bodies[0].Name == "" {
 		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
 	}
 	return &file.Model{Format: file.STLASCII, Mesh: &p.mesh, Lost: p.lost}, nil

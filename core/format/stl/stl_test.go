@@ -131,15 +131,15 @@ func TestASCII(t *testing.T) {
 		bodies        int
 		problem       string
 	}{
-		{"plain", "solid cleat\n" + facet + "endsolid cleat\n", 1, 0, ""},
+		{"plain", "solid cleat\n" + facet + "endsolid cleat\n", 1, 1, ""},
 		{"capitals, tabs, CRLF", strings.ToUpper(strings.ReplaceAll("solid\t\n"+facet+"endsolid", "\n", "\r\n\t")), 1, 0, ""},
 		{"no name, no end, no newline", "solid\n" + strings.TrimSpace(facet), 1, 0, ""},
-		{"a name with keywords", "solid the facet of a loop\n" + facet + "endsolid the facet of a loop", 1, 0, ""},
-		{"blank lines and a mark", "\xef\xbb\xbfsolid x\n\n\n" + facet + "\n\n", 1, 0, ""},
+		{"a name with keywords", "solid the facet of a loop\n" + facet + "endsolid the facet of a loop", 1, 1, ""},
+		{"blank lines and a mark", "\xef\xbb\xbfsolid x\n\n\n" + facet + "\n\n", 1, 1, ""},
 		{"two solids", "solid a\n" + facet + "endsolid\nsolid b\n" + facet + facet + "endsolid\n", 3, 2, ""},
-		{"exponents", "solid x\n" + strings.ReplaceAll(facet, " 1 ", " 1.5E+01 "), 1, 0, ""},
-		{"a loop of four", "solid x\nfacet normal 0 0 1 outer loop vertex 0 0 0 vertex 1 0 0 vertex 1 1 0 vertex 0 1 0 endloop endfacet", 2, 0, ""},
-		{"a normal that is no number", "solid x\n" + strings.Replace(facet, "0 0 1", "nan nan nan", 1), 1, 0, ""},
+		{"exponents", "solid x\n" + strings.ReplaceAll(facet, " 1 ", " 1.5E+01 "), 1, 1, ""},
+		{"a loop of four", "solid x\nfacet normal 0 0 1 outer loop vertex 0 0 0 vertex 1 0 0 vertex 1 1 0 vertex 0 1 0 endloop endfacet", 2, 1, ""},
+		{"a normal that is no number", "solid x\n" + strings.Replace(facet, "0 0 1", "nan nan nan", 1), 1, 1, ""},
 		{"no facet", "solid x\nendsolid x\n", 0, 0, "holds no triangle"},
 		{"nan", "solid x\n" + strings.Replace(facet, "vertex 1 0 0", "vertex 1 nan 0", 1), 0, 0, `line 5: found "nan" for a coordinate`},
 		{"too large", "solid x\n" + strings.Replace(facet, "vertex 1 0 0", "vertex 1 4e38 0", 1), 0, 0, "line 5: a coordinate is too large"},

@@ -2,9 +2,9 @@ package threemf
 
 import (
 	"context"
-	"encoding/xml"
 	"fmt"
 	"io"
+	"path"
 	"strings"
 
 	"veneer/core/format/file"
@@ -13,348 +13,524 @@ import (
 	"veneer/core/mesh"
 )
 
+// The namespaces that the reader knows: the core, and of three extensions what
+// concerns the shape and its colours.
 const (
-	coreSpace     = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
+	coreSpace       = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
+	materialSpace   = "http://schemas.microsoft.com/3dmanufacturing/material/2015/02"
+	productionSpace = "http://schemas.microsoft.com/3dmanufacturing/production/2015/06"
+	setsSpace       = "http://schemas.microsoft.com/3dmanufacturing/trianglesets/2021/07"
+)
+
+var honoured = map[string]bool{coreSpace: true, materialSpace: true, productionSpace: true, setsSpace: true}
+
+const (
 	maxComponents = 32 // depth of components within components
 	maxPlacements = 1 << 20
 )
 
 var units = map[string]string{"micron": "um", "millimeter": "mm", "centimeter": "cm", "inch": "in", "foot": "ft", "meter": "m"}
 
-// object is one resource of the model: a mesh, or components that place others.
+// object is one resource of a model: a mesh, or components that place others.
 type object struct {
 	name       string
 	kind       string
 	mesh       mesh.Mesh
 	components []placement
 	line       int
+	group      string // property group of triangles that name none
+	index      int    // and the property in it
 }
 
 type placement struct {
+	part   string // the model part that the object is in
 	object string
 	at     geom.Matrix
 	line   int
 }
 
-type modelParser struct {
+func (p placement) key() string { return p.part + "#" + p.object }
+
+// reader gathers what the package's model parts hold.
+type reader struct {
 	ctx     context.Context
 	src     file.Source
-	part    string
 	opt     file.Options
-	size    int64
-	xml     *xml.Decoder
+	pack    *pack
 	unit    string
-	objects map[string]*object
+	objects map[string]*object // by part and id
 	items   []placement
 	lost    map[string]int
 	count   int64
 	placed  int
+	toRead  []string // model parts that were named
+	known   map[string]bool
 }
 
-// parse reads the model part as a stream of XML tokens.
-func (m *modelParser) parse(r io.Reader) error {
-	m.xml = xml.NewDecoder(r)
-	m.xml.Strict = true
-	var stack []string
-	var current *object
-	spaces := map[string]string{}
+// read reads the root model part and every part that it names.
+func (r *reader) read(root string) error {
+	r.need(root)
+	for i := 0; i < len(r.toRead); i++ {
+		part, size, err := r.pack.open(r.toRead[i])
+		if err != nil {
+			return err
+		}
+		p := &partParser{reader: r, part: r.toRead[i], root: i == 0, size: size, scan: newScanner(part), groups: map[string][]mesh.Colour{}}
+		err = p.parse()
+		part.Close()
+		if err != nil {
+			return err
+		}
+		if len(r.toRead) > r.opt.Limits.ZipEntries {
+			return r.src.Whole("ask for the file again", "more than %d model parts", r.opt.Limits.ZipEntries)
+		}
+	}
+	return nil
+}
+
+// need has a model part read, once.
+func (r *reader) need(part string) {
+	if !r.known[part] {
+		r.known[part] = true
+		r.toRead = append(r.toRead, part)
+	}
+}
+
+// partParser reads one model part.
+type partParser struct {
+	*reader
+	part    string
+	root    bool
+	size    int64
+	scan    *scanner
+	groups  map[string][]mesh.Colour // colours by property group
+	group   string                   // the group being read
+	current *object
+}
+
+// parse reads the part as a stream of tags.
+func (p *partParser) parse() error {
 	for n := 0; ; n++ {
-		token, err := m.xml.Token()
+		e, err := p.scan.next()
 		if err == io.EOF {
-			break
+			if n == 0 {
+				return p.fail("ask for the file again", "the model holds no XML")
+			}
+			return nil
 		}
 		if err != nil {
 			if asFileError(err) {
 				return err
 			}
-			return m.fail("ask for the file again", "the XML cannot be read (%v)", err)
+			return p.fail("ask for the file again", "the XML cannot be read: %v", err)
 		}
 		if n%65536 == 0 {
-			if err := m.ctx.Err(); err != nil {
+			if err := p.ctx.Err(); err != nil {
 				return err
 			}
-			m.opt.Report(float64(m.xml.InputOffset()) / float64(m.size+1))
+			p.opt.Report(float64(p.scan.offset()) / float64(p.size+1))
 		}
-		switch e := token.(type) {
-		case xml.Directive:
-			return m.fail("a model needs none", "the XML holds a document type or entity definition")
-		case xml.EndElement:
-			stack = stack[:len(stack)-1]
-			if e.Name.Local == "object" && e.Name.Space == coreSpace {
-				current = nil
-			}
-		case xml.StartElement:
-			if len(stack) >= m.opt.Limits.XMLDepth {
-				return m.fail("a model is not so deep", "XML elements nested more than %d deep", m.opt.Limits.XMLDepth)
-			}
-			parent := ""
-			if len(stack) > 0 {
-				parent = stack[len(stack)-1]
-			}
-			stack = append(stack, e.Name.Local)
-			if e.Name.Space != coreSpace {
-				if parent == "" {
-					return m.fail("is this a 3MF file?", "the model's root is %q, not the 3MF core model", e.Name.Local)
-				}
-				m.lost["element of an extension ("+e.Name.Local+")"]++
-				if len(m.lost) > 100 {
-					return m.fail("ask for a plain 3MF", "too many unknown elements")
-				}
-				continue
-			}
-			if err := m.element(e, parent, &current, spaces); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-func (m *modelParser) element(e xml.StartElement, parent string, current **object, spaces map[string]string) error {
-	switch e.Name.Local {
-	case "model":
-		return m.root(e, spaces)
-	case "object":
-		id := attr(e, "id")
-		if id == "" || m.objects[id] != nil {
-			return m.fail("every object needs an id of its own", "an object has the id %q", clip(id))
-		}
-		*current = &object{name: attr(e, "name"), kind: attr(e, "type"), line: m.line()}
-		m.objects[id] = *current
-		if len(m.objects) > m.opt.Limits.Bodies {
-			return m.fail("raise the body limit to read it", "more than %d objects", m.opt.Limits.Bodies)
-		}
-	case "vertex":
-		if *current == nil {
-			return m.fail("expected it in a mesh", "a vertex outside of an object")
-		}
-		return m.vertex(e, &(*current).mesh)
-	case "triangle":
-		if *current == nil {
-			return m.fail("expected it in a mesh", "a triangle outside of an object")
-		}
-		return m.triangle(e, &(*current).mesh)
-	case "component":
-		if *current == nil {
-			return m.fail("expected it in components", "a component outside of an object")
-		}
-		p, err := m.placement(e)
-		(*current).components = append((*current).components, p)
-		return err
-	case "item":
-		p, err := m.placement(e)
-		m.items = append(m.items, p)
-		if len(m.items) > m.opt.Limits.Bodies {
-			return m.fail("raise the body limit to read it", "more than %d build items", m.opt.Limits.Bodies)
-		}
-		return err
-	case "base":
-		m.lost["base material"]++
-	case "metadata", "metadatagroup", "resources", "build", "mesh", "vertices", "triangles", "components", "basematerials":
-	default:
-		m.lost["element "+clip(e.Name.Local)]++
-	}
-	return nil
-}
-
-func (m *modelParser) root(e xml.StartElement, spaces map[string]string) error {
-	m.unit = "mm"
-	for _, a := range e.Attr {
-		switch {
-		case a.Name.Space == "xmlns":
-			spaces[a.Name.Local] = a.Value
-		case a.Name.Space == "" && a.Name.Local == "unit":
-			unit, ok := units[a.Value]
-			if !ok {
-				return m.fail("expected micron, millimeter, centimeter, inch, foot or meter", "the unit is %q", clip(a.Value))
-			}
-			m.unit = unit
-		}
-	}
-	for _, prefix := range strings.Fields(attr(e, "requiredextensions")) {
-		return m.fail("ask for a 3MF without it", "the file cannot be read right without the extension %s (%s)", clip(prefix), clip(spaces[prefix]))
-	}
-	return nil
-}
-
-func (m *modelParser) vertex(e xml.StartElement, into *mesh.Mesh) error {
-	var xyz [3]float64
-	seen := 0
-	for _, a := range e.Attr {
-		i := strings.Index("xyz", a.Name.Local)
-		if i < 0 || len(a.Name.Local) != 1 {
+		if e == finish {
 			continue
 		}
-		x, ok := number.Float([]byte(strings.TrimSpace(a.Value)))
+		depth := p.scan.depth()
+		if depth > p.opt.Limits.XMLDepth {
+			return p.fail("a model is not so deep", "XML elements nested more than %d deep", p.opt.Limits.XMLDepth)
+		}
+		if depth == 1 && (p.scan.space != coreSpace || string(p.scan.name) != "model") {
+			return p.fail("is this a 3MF file?", "the model's root is %q, not the 3MF core model", clip(string(p.scan.name)))
+		}
+		if err := p.element(); err != nil {
+			return err
+		}
+	}
+}
+
+func (p *partParser) element() error {
+	switch p.scan.space {
+	case coreSpace:
+		return p.coreElement()
+	case materialSpace:
+		return p.materialElement()
+	case setsSpace:
+		return nil // names for sets of triangles: nothing of the shape
+	}
+	return p.lose("element of an extension (" + clip(string(p.scan.name)) + ")")
+}
+
+// lose counts something that is not carried over.
+func (p *partParser) lose(what string) error {
+	p.lost[what]++
+	if len(p.lost) > 100 {
+		return p.fail("ask for a plain 3MF", "too many unknown elements")
+	}
+	return nil
+}
+
+func (p *partParser) coreElement() error {
+	switch string(p.scan.name) {
+	case "vertex":
+		if p.current == nil {
+			return p.fail("expected it in a mesh", "a vertex outside of an object")
+		}
+		return p.vertex(&p.current.mesh)
+	case "triangle":
+		if p.current == nil {
+			return p.fail("expected it in a mesh", "a triangle outside of an object")
+		}
+		return p.triangle(p.current)
+	case "model":
+		return p.model()
+	case "object":
+		return p.object()
+	case "component":
+		if p.current == nil {
+			return p.fail("expected it in components", "a component outside of an object")
+		}
+		c, err := p.placement()
+		p.current.components = append(p.current.components, c)
+		return err
+	case "item":
+		item, err := p.placement()
+		if err != nil || !p.root {
+			return err
+		}
+		p.items = append(p.items, item)
+		if len(p.items) > p.opt.Limits.Bodies {
+			return p.fail("raise the body limit to read it", "more than %d build items", p.opt.Limits.Bodies)
+		}
+	case "basematerials":
+		p.group = string(p.scan.attr("id"))
+	case "base":
+		return p.colour(p.scan.attr("displaycolor"))
+	case "metadata", "metadatagroup", "resources", "build", "mesh", "vertices", "triangles", "components":
+	default:
+		return p.lose("element " + clip(string(p.scan.name)))
+	}
+	return nil
+}
+
+func (p *partParser) materialElement() error {
+	switch name := string(p.scan.name); name {
+	case "colorgroup":
+		p.group = string(p.scan.attr("id"))
+	case "color":
+		return p.colour(p.scan.attr("color"))
+	case "texture2d":
+		return p.lose("texture")
+	case "texture2dgroup", "compositematerials", "multiproperties":
+		p.group = ""
+		return p.lose("property group (" + name + ")")
+	}
+	return nil
+}
+
+// colour adds "#RRGGBB" or "#RRGGBBAA" to the group being read.
+func (p *partParser) colour(text []byte) error {
+	var c uint32
+	digits := 0
+	for i, d := range text {
+		if i == 0 && d == '#' {
+			continue
+		}
+		var x byte
+		switch {
+		case d >= '0' && d <= '9':
+			x = d - '0'
+		case d|0x20 >= 'a' && d|0x20 <= 'f':
+			x = d | 0x20 - 'a' + 10
+		default:
+			digits = -100
+		}
+		c, digits = c<<4|uint32(x), digits+1
+	}
+	switch digits {
+	case 6:
+		c = c<<8 | 0xff
+	case 8:
+	default:
+		return p.fail("a colour is #RRGGBB or #RRGGBBAA", "found %q for a colour", clip(string(text)))
+	}
+	p.groups[p.group] = append(p.groups[p.group], mesh.Colour(c))
+	return nil
+}
+
+func (p *partParser) model() error {
+	if p.root {
+		p.unit = "mm"
+		if text := p.scan.attr("unit"); text != nil {
+			unit, ok := units[string(text)]
+			if !ok {
+				return p.fail("expected micron, millimeter, centimeter, inch, foot or meter", "the unit is %q", clip(string(text)))
+			}
+			p.unit = unit
+		}
+	}
+	for _, prefix := range strings.Fields(string(p.scan.attr("requiredextensions"))) {
+		if space, _ := p.scan.spaceOf([]byte(prefix)); !honoured[space] {
+			return p.fail("ask for a 3MF without it", "the file cannot be read right without the extension %s (%s)", clip(prefix), clip(space))
+		}
+	}
+	return nil
+}
+
+func (p *partParser) object() error {
+	id := string(p.scan.attr("id"))
+	key := placement{part: p.part, object: id}.key()
+	if id == "" || p.objects[key] != nil {
+		return p.fail("every object needs an id of its own", "an object has the id %q", clip(id))
+	}
+	p.current = &object{name: string(p.scan.attr("name")), kind: string(p.scan.attr("type")), line: p.scan.line(), group: string(p.scan.attr("pid"))}
+	if n, ok := number.Int(p.scan.attr("pindex")); ok && n >= 0 {
+		p.current.index = int(n)
+	}
+	p.objects[key] = p.current
+	if len(p.objects) > p.opt.Limits.Bodies {
+		return p.fail("raise the body limit to read it", "more than %d objects", p.opt.Limits.Bodies)
+	}
+	return nil
+}
+
+func (p *partParser) vertex(into *mesh.Mesh) error {
+	var xyz [3]float64
+	seen := 0
+	for _, a := range p.scan.attrs {
+		if len(a.name) != 1 {
+			continue
+		}
+		i := int(a.name[0]) - 'x'
+		if i < 0 || i > 2 {
+			continue
+		}
+		x, ok := number.Float(trim(a.value))
 		if !ok {
-			return m.fail("expected a finite number", "found %q for a coordinate", clip(a.Value))
+			return p.fail("expected a finite number", "found %q for a coordinate", clip(string(a.value)))
 		}
 		xyz[i] = x
 		seen |= 1 << i
 	}
 	v := geom.Vec{X: xyz[0], Y: xyz[1], Z: xyz[2]}
 	if seen != 7 || !v.Finite() {
-		return m.fail("a vertex has x, y and z within ±3.4e38", "a vertex lacks a coordinate or has one too large")
+		return p.fail("a vertex has x, y and z within ±3.4e38", "a vertex lacks a coordinate or has one too large")
 	}
-	if int64(len(into.Positions)) >= 3*m.opt.Limits.Triangles {
-		return m.fail("raise the triangle limit to read it", "more than %d vertices", 3*m.opt.Limits.Triangles)
+	if int64(len(into.Positions)) >= 3*p.opt.Limits.Triangles {
+		return p.fail("raise the triangle limit to read it", "more than %d vertices", 3*p.opt.Limits.Triangles)
 	}
 	into.Positions = append(into.Positions, v)
 	return nil
 }
 
-func (m *modelParser) triangle(e xml.StartElement, into *mesh.Mesh) error {
+func (p *partParser) triangle(o *object) error {
 	var t mesh.Triangle
+	var group []byte
+	index := [3]int64{-1, -1, -1}
 	seen := 0
-	for _, a := range e.Attr {
-		switch a.Name.Local {
+	for _, a := range p.scan.attrs {
+		switch string(a.name) {
 		case "v1", "v2", "v3":
-			i := int(a.Name.Local[1] - '1')
-			n, ok := number.Int([]byte(strings.TrimSpace(a.Value)))
-			if !ok || n < 0 || n >= int64(len(into.Positions)) {
-				return m.fail(fmt.Sprintf("the object has %d vertices, numbered from 0", len(into.Positions)), "a triangle names vertex %q", clip(a.Value))
+			i := int(a.name[1] - '1')
+			n, ok := number.Int(trim(a.value))
+			if !ok || n < 0 || n >= int64(len(o.mesh.Positions)) {
+				return p.fail(fmt.Sprintf("the object has %d vertices, numbered from 0", len(o.mesh.Positions)), "a triangle names vertex %q", clip(string(a.value)))
 			}
 			t[i] = int32(n)
 			seen |= 1 << i
-		case "pid", "p1", "p2", "p3":
-			m.lost["property of a triangle"]++
+		case "p1", "p2", "p3":
+			if n, ok := number.Int(trim(a.value)); ok {
+				index[a.name[1]-'1'] = n
+			}
+		case "pid":
+			group = a.value
 		}
 	}
 	if seen != 7 {
-		return m.fail("a triangle has v1, v2 and v3", "a triangle lacks a corner")
+		return p.fail("a triangle has v1, v2 and v3", "a triangle lacks a corner")
 	}
-	if m.count++; m.count > min(m.opt.Limits.Triangles, mesh.MaxTriangles) {
-		return m.fail("raise the triangle limit to read it", "more than %d triangles", m.opt.Limits.Triangles)
+	if p.count++; p.count > min(p.opt.Limits.Triangles, mesh.MaxTriangles) {
+		return p.fail("raise the triangle limit to read it", "more than %d triangles", p.opt.Limits.Triangles)
 	}
-	into.Triangles = append(into.Triangles, t)
+	o.mesh.Triangles = append(o.mesh.Triangles, t)
+	if len(p.groups) > 0 {
+		p.paint(o, group, index)
+	}
 	return nil
 }
 
-func (m *modelParser) placement(e xml.StartElement) (placement, error) {
-	p := placement{object: attr(e, "objectid"), at: geom.Identity, line: m.line()}
-	if p.object == "" {
-		return p, m.fail("expected objectid", "a %s names no object", e.Name.Local)
+// paint gives the newest triangle its colours, of the group that it or its
+// object names; p2 and p3 are p1's when they are missing.
+func (p *partParser) paint(o *object, group []byte, index [3]int64) {
+	colours := p.groups[string(group)]
+	if group == nil {
+		colours = p.groups[o.group]
 	}
-	if text := attr(e, "transform"); text != "" {
-		fields := strings.Fields(text)
+	if index[0] < 0 {
+		index[0] = int64(o.index)
+	}
+	var c [3]mesh.Colour
+	for i := range c {
+		if index[i] < 0 {
+			index[i] = index[0]
+		}
+		if index[i] < int64(len(colours)) {
+			c[i] = colours[index[i]]
+		}
+	}
+	if o.mesh.Colours == nil {
+		if c == ([3]mesh.Colour{}) {
+			return
+		}
+		o.mesh.Colours = make([][3]mesh.Colour, len(o.mesh.Triangles)-1)
+	}
+	o.mesh.Colours = append(o.mesh.Colours, c)
+}
+
+func (p *partParser) placement() (placement, error) {
+	c := placement{part: p.part, object: string(p.scan.attr("objectid")), at: geom.Identity, line: p.scan.line()}
+	if c.object == "" {
+		return c, p.fail("expected objectid", "a %s names no object", p.scan.name)
+	}
+	if elsewhere := p.scan.attrIn(productionSpace, "path"); elsewhere != nil {
+		c.part = path.Clean("/" + string(elsewhere))
+		p.need(c.part)
+	}
+	if text := p.scan.attr("transform"); text != nil {
+		fields := strings.Fields(string(text))
 		if len(fields) != 12 {
-			return p, m.fail("a transform has 12", "a transform of %d numbers", len(fields))
+			return c, p.fail("a transform has 12", "a transform of %d numbers", len(fields))
 		}
 		for i, f := range fields {
 			x, ok := number.Float([]byte(f))
 			if !ok {
-				return p, m.fail("expected a finite number", "found %q in a transform", clip(f))
+				return c, p.fail("expected a finite number", "found %q in a transform", clip(f))
 			}
-			p.at[i] = x
+			c.at[i] = x
 		}
-		if p.at.Determinant() == 0 {
-			return p, m.fail("ask for the file again", "a transform flattens its object to nothing")
+		if c.at.Determinant() == 0 {
+			return c, p.fail("ask for the file again", "a transform flattens its object to nothing")
 		}
 	}
-	return p, nil
+	return c, nil
 }
 
 // build places every build item; each becomes a body.
-func (m *modelParser) build() (*file.Model, error) {
-	model := &file.Model{Format: file.ThreeMF, Unit: m.unit, Mesh: &mesh.Mesh{}}
-	if len(m.items) == 0 {
-		return nil, m.failAt(0, "there is nothing to print; ask for the file again", "the build has no item")
+func (r *reader) build() (*file.Model, error) {
+	model := &file.Model{Format: file.ThreeMF, Unit: r.unit, Mesh: &mesh.Mesh{}}
+	m := model.Mesh
+	if len(r.items) == 0 {
+		return nil, r.src.Whole("there is nothing to print; ask for the file again", "the build has no item")
 	}
-	for _, item := range m.items {
-		body := int32(len(model.Mesh.Bodies))
-		before := len(model.Mesh.Triangles)
-		if err := m.place(model.Mesh, body, item, geom.Identity, nil); err != nil {
+	for _, item := range r.items {
+		body := int32(len(m.Bodies))
+		before := len(m.Triangles)
+		if err := r.place(m, body, item, geom.Identity, nil); err != nil {
 			return nil, err
 		}
-		if len(model.Mesh.Triangles) > before {
-			model.Mesh.Bodies = append(model.Mesh.Bodies, mesh.Body{Name: m.objects[item.object].name})
+		if len(m.Triangles) > before {
+			m.Bodies = append(m.Bodies, mesh.Body{Name: r.objects[item.key()].name})
 		}
 	}
-	if len(model.Mesh.Triangles) == 0 {
-		return nil, m.failAt(0, "there is nothing to print; ask for the file again", "the build items hold no triangle")
+	if len(m.Triangles) == 0 {
+		return nil, r.src.Whole("there is nothing to print; ask for the file again", "the build items hold no triangle")
 	}
-	if len(model.Mesh.Bodies) < 2 {
-		model.Mesh.Bodies, model.Mesh.BodyOf = nil, nil
+	if len(m.Bodies) < 2 && m.Bodies[0].Name == "" {
+		m.Bodies, m.BodyOf = nil, nil
 	}
-	model.Mesh.Weld()
-	model.Lost = lostList(m.lost)
+	m.Weld()
+	model.Lost = lostList(r.lost)
 	return model, nil
 }
 
-func (m *modelParser) place(into *mesh.Mesh, body int32, p placement, outer geom.Matrix, above []string) error {
-	o := m.objects[p.object]
+func (r *reader) place(into *mesh.Mesh, body int32, p placement, outer geom.Matrix, above []string) error {
+	o := r.objects[p.key()]
 	if o == nil {
-		return m.failAt(p.line, "ask for the file again", "object %q is placed but not in the file", clip(p.object))
+		return r.failAt(p, "ask for the file again", "object %q is placed but not in the file", clip(p.object))
 	}
-	for _, id := range above {
-		if id == p.object {
-			return m.failAt(o.line, "ask for the file again", "object %q contains itself", clip(id))
+	for _, key := range above {
+		if key == p.key() {
+			return r.failAt(p, "ask for the file again", "object %q contains itself", clip(p.object))
 		}
 	}
 	if len(above) >= maxComponents {
-		return m.failAt(o.line, "ask for the file again", "components nested more than %d deep", maxComponents)
+		return r.failAt(p, "ask for the file again", "components nested more than %d deep", maxComponents)
 	}
-	if m.placed++; m.placed > maxPlacements {
-		return m.failAt(p.line, "ask for the file again", "components place more than %d objects", maxPlacements)
+	if r.placed++; r.placed > maxPlacements {
+		return r.failAt(p, "ask for the file again", "components place more than %d objects", maxPlacements)
 	}
 	if o.kind != "" && o.kind != "model" && o.kind != "surface" { // supports and aids are not what was ordered
-		m.lost["object that is no part of the model ("+clip(o.kind)+")"]++
+		r.lost["object that is no part of the model ("+clip(o.kind)+")"]++
 		return nil
 	}
 	at := p.at.Then(outer)
-	if int64(len(into.Triangles)+len(o.mesh.Triangles)) > min(m.opt.Limits.Triangles, mesh.MaxTriangles) {
-		return m.failAt(p.line, "raise the triangle limit to read it", "more than %d triangles once placed", m.opt.Limits.Triangles)
+	if int64(len(into.Triangles)+len(o.mesh.Triangles)) > min(r.opt.Limits.Triangles, mesh.MaxTriangles) ||
+		int64(len(into.Positions)+len(o.mesh.Positions)) > 3*r.opt.Limits.Triangles {
+		return r.failAt(p, "raise the triangle limit to read it", "more than %d triangles once placed", r.opt.Limits.Triangles)
 	}
-	piece := mesh.Mesh{Positions: make([]geom.Vec, len(o.mesh.Positions)), Triangles: append([]mesh.Triangle(nil), o.mesh.Triangles...)}
-	for i, v := range o.mesh.Positions {
-		piece.Positions[i] = at.Apply(v)
-		if !piece.Positions[i].Finite() {
-			return m.failAt(p.line, "expected coordinates within ±3.4e38", "a transform puts a vertex out of range")
-		}
+	if !appendPlaced(into, body, &o.mesh, at) {
+		return r.failAt(p, "expected coordinates within ±3.4e38", "a transform puts a vertex out of range")
 	}
-	if at.Determinant() < 0 { // a mirror image turns its triangles inside out; turn them back
-		for i, t := range piece.Triangles {
-			piece.Triangles[i] = mesh.Triangle{t[0], t[2], t[1]}
-		}
-	}
-	appendMesh(into, body, &piece)
-	if int64(len(into.Positions)) > 3*m.opt.Limits.Triangles {
-		return m.failAt(p.line, "raise the triangle limit to read it", "more than %d vertices once placed", 3*m.opt.Limits.Triangles)
-	}
-	above = append(above, p.object)
+	above = append(above, p.key())
 	for _, c := range o.components {
-		if err := m.place(into, body, c, at, above); err != nil {
+		if err := r.place(into, body, c, at, above); err != nil {
 			return err
 		}
-		if err := m.ctx.Err(); err != nil {
+		if err := r.ctx.Err(); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (m *modelParser) line() int {
-	line, _ := m.xml.InputPos()
-	return line
+// appendPlaced puts an object's mesh into another, mapped, as part of a body;
+// false when a point leaves the range of coordinates. A mirror image turns its
+// triangles inside out, so they are turned back.
+func appendPlaced(into *mesh.Mesh, body int32, o *mesh.Mesh, at geom.Matrix) bool {
+	base := int32(len(into.Positions))
+	for _, v := range o.Positions {
+		p := at.Apply(v)
+		if !p.Finite() {
+			return false
+		}
+		into.Positions = append(into.Positions, p)
+	}
+	if into.Colours == nil && o.Colours != nil {
+		into.Colours = make([][3]mesh.Colour, len(into.Triangles))
+	}
+	mirrored := at.Determinant() < 0
+	for t, v := range o.Triangles {
+		into.Triangles = append(into.Triangles, mesh.Triangle{v[0] + base, v[1] + base, v[2] + base})
+		into.BodyOf = append(into.BodyOf, body)
+		if into.Colours != nil {
+			c := [3]mesh.Colour{}
+			if o.Colours != nil {
+				c = o.Colours[t]
+			}
+			into.Colours = append(into.Colours, c)
+		}
+		if mirrored {
+			into.Turn(int32(len(into.Triangles) - 1))
+		}
+	}
+	return true
 }
 
-func (m *modelParser) fail(expect, format string, a ...any) error {
-	return m.failAt(m.line(), expect, format, a...)
+func (p *partParser) fail(expect, format string, a ...any) error {
+	return p.failAt(placement{part: p.part, line: p.scan.line()}, expect, format, a...)
 }
 
-func (m *modelParser) failAt(line int, expect, format string, a ...any) error {
-	e := m.src.AtLine(line, expect, format, a...)
-	e.What = "in " + clip(m.part) + ": " + e.What
+func (r *reader) failAt(p placement, expect, format string, a ...any) error {
+	e := r.src.AtLine(p.line, expect, format, a...)
+	e.What = "in " + clip(strings.TrimPrefix(p.part, "/")) + ": " + e.What
 	return e
 }
 
-func attr(e xml.StartElement, name string) string {
-	for _, a := range e.Attr {
-		if a.Name.Space == "" && a.Name.Local == name {
-			return a.Value
-		}
+func trim(b []byte) []byte {
+	for len(b) > 0 && b[0] <= ' ' {
+		b = b[1:]
 	}
-	return ""
+	for len(b) > 0 && b[len(b)-1] <= ' ' {
+		b = b[:len(b)-1]
+	}
+	return b
 }
 
 func clip(s string) string { return s[:min(len(s), 60)] }

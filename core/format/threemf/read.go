@@ -18,7 +18,6 @@ import (
 	"strings"
 
 	"veneer/core/format/file"
-	"veneer/core/mesh"
 )
 
 const relationToModel = "http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"
@@ -37,16 +36,11 @@ func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, 
 	if err != nil {
 		return nil, err
 	}
-	part, size, err := pkg.open(name)
-	if err != nil {
+	r := &reader{ctx: ctx, src: src, opt: opt, pack: pkg, objects: map[string]*object{}, lost: map[string]int{}, known: map[string]bool{}}
+	if err := r.read(path.Clean("/" + name)); err != nil {
 		return nil, err
 	}
-	defer part.Close()
-	m := &modelParser{ctx: ctx, src: src, part: name, opt: opt, size: size, objects: map[string]*object{}, lost: map[string]int{}}
-	if err := m.parse(part); err != nil {
-		return nil, err
-	}
-	return m.build()
+	return r.build()
 }
 
 // pack is the zip archive with its expansion watched.
@@ -131,14 +125,4 @@ func lostList(lost map[string]int) (list []string) {
 func asFileError(err error) bool {
 	var e *file.Error
 	return errors.As(err, &e)
-}
-
-// appendMesh puts a mesh into another as one body.
-func appendMesh(into *mesh.Mesh, body int32, piece *mesh.Mesh) {
-	base := int32(len(into.Positions))
-	into.Positions = append(into.Positions, piece.Positions...)
-	for _, t := range piece.Triangles {
-		into.Triangles = append(into.Triangles, mesh.Triangle{t[0] + base, t[1] + base, t[2] + base})
-		into.BodyOf = append(into.BodyOf, body)
-	}
 }

@@ -103,6 +103,10 @@ func swapSweep(m *mesh.Mesh, flat []int32) (swapped int) {
 		if geom.Collinear(p[a], p[c], p[d]) && geom.Collinear(p[c], p[b], p[d]) {
 			continue // the neighbour is flat as well: its own turn will come
 		}
+		if m.Colours != nil {
+			ca, cb, cc, cd := m.Colours[t][h%3], m.Colours[t][(h+1)%3], m.Colours[t][(h+2)%3], m.Colours[g/3][(g+2)%3]
+			m.Colours[t], m.Colours[g/3] = [3]mesh.Colour{ca, cd, cc}, [3]mesh.Colour{cd, cb, cc}
+		}
 		m.Triangles[t] = mesh.Triangle{a, d, c}
 		m.Triangles[g/3] = mesh.Triangle{d, b, c}
 		touched[t], touched[g/3], made[edge] = true, true, true

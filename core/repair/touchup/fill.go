@@ -43,7 +43,7 @@ const (
 // lid is what closes one rim.
 type lid struct {
 	triangles []mesh.Triangle
-	body      int32
+	like      int32 // a triangle at the rim: its body and colour
 }
 
 type filler struct {
@@ -57,7 +57,7 @@ type filler struct {
 // close makes lids for one loop, cut into pieces where it visits a vertex twice.
 func (f *filler) close(loop mesh.Loop) {
 	shell := f.shells.Of[loop.Halves[0]/3]
-	body := f.mesh.Body(loop.Halves[0] / 3)
+	like := loop.Halves[0] / 3
 	rim := make([]int32, 0, len(loop.Halves))
 	for i, h := range loop.Halves {
 		next := loop.Halves[(i+1)%len(loop.Halves)]
@@ -69,7 +69,7 @@ func (f *filler) close(loop mesh.Loop) {
 	}
 	for _, simple := range splitAtRepeats(rim) {
 		if triangles := f.span(simple); triangles != nil {
-			f.lids[shell] = append(f.lids[shell], lid{triangles, body})
+			f.lids[shell] = append(f.lids[shell], lid{triangles, like})
 		} else {
 			f.left[shell]++
 		}
@@ -232,7 +232,7 @@ func (f *filler) apply() Change {
 			continue
 		}
 		for _, l := range lids {
-			f.mesh.Append(l.body, l.triangles...)
+			f.mesh.Append(l.like, l.triangles...)
 			added += len(l.triangles)
 			c.Count++
 		}

@@ -15,7 +15,7 @@ var orient = Step{
 		n := 0
 		for t, flip := range shells.Flip {
 			if flip {
-				turn(&w.Mesh.Triangles[t])
+				w.Mesh.Turn(int32(t))
 				n++
 			}
 		}
@@ -43,7 +43,7 @@ var turnOutward = Step{
 		if n > 0 {
 			for t := range w.Mesh.Triangles {
 				if i := shells.Of[t]; i >= 0 && shells.List[i].InsideOut() {
-					turn(&w.Mesh.Triangles[t])
+					w.Mesh.Turn(int32(t))
 				}
 			}
 		}

@@ -48,5 +48,3 @@ func (w *Work) topology() (*mesh.Topology, *mesh.Shells) {
 	topo := mesh.NewTopology(w.Mesh)
 	return topo, mesh.NewShells(topo, topo.Count())
 }
-
-func turn(t *mesh.Triangle) { t[1], t[2] = t[2], t[1] }
