@@ -21,7 +21,7 @@ import (
 const (
 	headerSize = 84
 	recordSize = 50
-	chunk      = 16 << 10 // triangles read at a time
+	chunk      = 4 << 10 // triangles read at a time
 )
 
 // Binary reports whether the source is binary STL by its content: its size is
@@ -71,33 +71,13 @@ func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.M
 
 	w := mesh.NewWelder(int(count/2) + 16)
 	triangles := make([]mesh.Triangle, count)
-	points := make([]geom.Vec, 0, 3*chunk)
-	vertices := make([]int32, 3*chunk)
-	err := eachChunk(ctx, src, count, func(first int64, data []byte) error {
-		points = points[:0]
-		for at := 0; at < len(data); at += recordSize {
-			r := data[at+12 : at+48 : at+48]
-			for c := 0; c < 36; c += 12 {
-				x := binary.LittleEndian.Uint32(r[c:])
-				y := binary.LittleEndian.Uint32(r[c+4:])
-				z := binary.LittleEndian.Uint32(r[c+8:])
-				if x&infinite == infinite || y&infinite == infinite || z&infinite == infinite {
-					t := first + int64(at/recordSize)
-					return src.AtByte(headerSize+t*recordSize+12+int64(c), "coordinates must be finite; ask for the file again",
-						"triangle %d has a coordinate that is no number", t)
-				}
-				points = append(points, geom.Vec{
-					X: float64(math.Float32frombits(x)),
-					Y: float64(math.Float32frombits(y)),
-					Z: float64(math.Float32frombits(z))})
-			}
-		}
-		w.Add(points, vertices[:len(points)])
+	var vertices [3 * chunk]int32
+	err := eachChunk(ctx, src, count, func(first int64, points []geom.Vec, hashes []uint64) {
+		w.AddHashed(points, hashes, vertices[:len(points)])
 		for i := range len(points) / 3 {
 			triangles[first+int64(i)] = mesh.Triangle{vertices[3*i], vertices[3*i+1], vertices[3*i+2]}
 		}
 		opt.Report(float64(first) / float64(count))
-		return nil
 	})
 	if err != nil {
 		return nil, err
@@ -108,30 +88,63 @@ func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.M
 
 const infinite = 0x7f800000 // the exponent bits of a float32 that is infinite or no number
 
-// eachChunk reads the records in order, one chunk ahead of visit: the reading
-// goroutine ends when it has read all, failed, or quit is closed on return.
-func eachChunk(ctx context.Context, src file.Source, count int64, visit func(first int64, data []byte) error) error {
-	type piece struct {
-		first int64
-		data  []byte
-		err   error
+// piece is a stretch of triangles on its way from the file to the weld.
+type piece struct {
+	first  int64
+	bytes  []byte
+	points []geom.Vec
+	hashes []uint64
+	err    error
+}
+
+// decode turns the piece's records into corners and hashes them.
+func (p *piece) decode(src file.Source) error {
+	p.points = p.points[:0]
+	for at := 0; at < len(p.bytes); at += recordSize {
+		r := p.bytes[at+12 : at+48 : at+48]
+		for c := 0; c < 36; c += 12 {
+			x := binary.LittleEndian.Uint32(r[c:])
+			y := binary.LittleEndian.Uint32(r[c+4:])
+			z := binary.LittleEndian.Uint32(r[c+8:])
+			if x&infinite == infinite || y&infinite == infinite || z&infinite == infinite {
+				t := p.first + int64(at/recordSize)
+				return src.AtByte(headerSize+t*recordSize+12+int64(c), "coordinates must be finite; ask for the file again",
+					"triangle %d has a coordinate that is no number", t)
+			}
+			p.points = append(p.points, geom.Vec{
+				X: float64(math.Float32frombits(x)),
+				Y: float64(math.Float32frombits(y)),
+				Z: float64(math.Float32frombits(z))})
+		}
 	}
-	full, empty, quit := make(chan piece, 1), make(chan []byte, 2), make(chan struct{})
+	p.hashes = p.hashes[:len(p.points)]
+	mesh.HashPoints(p.points, p.hashes)
+	return nil
+}
+
+// eachChunk reads and decodes the records in order, one chunk ahead of visit:
+// the reading goroutine ends when it has read all, failed, or quit is closed on
+// return.
+func eachChunk(ctx context.Context, src file.Source, count int64, visit func(first int64, points []geom.Vec, hashes []uint64)) error {
+	full, empty, quit := make(chan *piece, 1), make(chan *piece, 2), make(chan struct{})
 	defer close(quit)
-	empty <- make([]byte, chunk*recordSize)
-	empty <- make([]byte, chunk*recordSize)
+	for range 2 {
+		empty <- &piece{bytes: make([]byte, chunk*recordSize), points: make([]geom.Vec, 0, 3*chunk), hashes: make([]uint64, 3*chunk)}
+	}
 	go func() {
 		defer close(full)
 		for first := int64(0); first < count; first += chunk {
-			var buf []byte
+			var p *piece
 			select {
-			case buf = <-empty:
+			case p = <-empty:
 			case <-quit:
 				return
 			}
-			p := piece{first: first, data: buf[:min(chunk, count-first)*recordSize]}
-			if n, err := src.R.ReadAt(p.data, headerSize+first*recordSize); n < len(p.data) {
+			p.first, p.bytes, p.hashes = first, p.bytes[:min(chunk, count-first)*recordSize], p.hashes[:cap(p.hashes)]
+			if n, err := src.R.ReadAt(p.bytes, headerSize+first*recordSize); n < len(p.bytes) {
 				p.err = err
+			} else {
+				p.err = p.decode(src)
 			}
 			select {
 			case full <- p:
@@ -150,10 +163,8 @@ func eachChunk(ctx context.Context, src file.Source, count int64, visit func(fir
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		if err := visit(p.first, p.data); err != nil {
-			return err
-		}
-		empty <- p.data[:cap(p.data)]
+		visit(p.first, p.points, p.hashes)
+		empty <- p
 	}
 	return nil
 }
