@@ -134,7 +134,25 @@ func checkFile(c *cobra.Command, path string, set pipeline.Settings) (*pipeline.
 	if info.IsDir() {
 		return nil, fmt.Errorf("%s is a folder; name the files in it", path)
 	}
-	return pipeline.Check(c.Context(), file.Source{Name: filepath.Base(path), R: f, Size: info.Size()}, set)
+	return pipeline.Check(c.Context(), file.Source{Name: filepath.Base(path), R: f, Size: info.Size(), Beside: beside(path)}, set)
+}
+
+// beside opens a file in the folder of another, by its plain name only.
+func beside(path string) func(string) (io.ReadCloser, error) {
+	return func(name string) (io.ReadCloser, error) {
+		if name != filepath.Base(name) || name == ".." {
+			return nil, fmt.Errorf("%q is no plain file name", name)
+		}
+		f, err := os.Open(filepath.Join(filepath.Dir(path), name))
+		if err != nil {
+			return nil, err
+		}
+		if info, err := f.Stat(); err != nil || !info.Mode().IsRegular() {
+			f.Close()
+			return nil, fmt.Errorf("%s is no plain file", name)
+		}
+		return f, nil
+	}
 }
 
 // bar is a progress bar on a terminal, and nothing anywhere else.

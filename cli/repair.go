@@ -6,13 +6,13 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
 	"veneer/core/check"
+	"veneer/core/format"
 	"veneer/core/pipeline"
 	"veneer/core/repair"
 )
@@ -23,7 +23,7 @@ func repairCommand() *cobra.Command {
 	var plan bool
 	c := &cobra.Command{
 		Use:   "repair FILE -o OUT",
-		Short: "Mend a mesh file, check the result, and write it as binary STL in mm",
+		Short: "Mend a mesh file, check the result, and write it in mm",
 		Long: "Repair mends what the check finds by the lightest method, keeping the customer's triangles, writes the result,\n" +
 			"reads it back and checks it. FILE itself is never changed.\n\n" +
 			"Exit code: 0 what was written passes, 1 it does not or a question is open, 2 FILE could not be read.",
@@ -37,15 +37,17 @@ func repairCommand() *cobra.Command {
 			if _, err := repair.MethodNamed(method); err != nil {
 				return err
 			}
-			switch {
-			case answer != "" && answer != "default":
-				return fmt.Errorf("--answer takes the word default, not %q", answer)
-			case out == "" && !plan:
-				return errors.New("name the file to write with -o OUT")
-			case out != "" && !strings.EqualFold(filepath.Ext(out), ".stl"):
-				return fmt.Errorf("%s: results are written as binary STL; let the name end in .stl", out)
+			if set.TakeUnit, err = takeDefaults(answer); err != nil {
+				return err
 			}
-			set.TakeUnit = answer == "default"
+			if out == "" && !plan {
+				return errors.New("name the file to write with -o OUT")
+			}
+			if out != "" {
+				if set.Format, err = format.ForName(out); err != nil {
+					return err
+				}
+			}
 			return runRepair(c, args[0], out, set, flags.json, plan)
 		},
 	}
@@ -107,40 +109,26 @@ func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 	return err
 }
 
-// repairTo writes beside out and renames when all is written, so that a
-// stopped repair leaves no half file. A binary STL in mm that passes already
-// is copied byte by byte.
+// repairTo writes the repaired mesh. A file that passes already, in mm and in
+// the format asked for, is copied byte by byte.
 func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set pipeline.Settings) (result *repair.Result, err error) {
-	tmp, err := os.CreateTemp(filepath.Dir(out), ".veneer-*.stl")
-	if err != nil {
-		return nil, err
-	}
-	defer func() {
-		tmp.Close()
-		if err != nil {
-			os.Remove(tmp.Name())
+	return result, whole(out, func(tmp *os.File) error {
+		r := checked.Report
+		if r.Verdict != check.Pass || r.File.Format != string(set.Format) || r.Unit.Chosen != "mm" {
+			result, err = pipeline.Mend(c.Context(), checked, tmp, set)
+			return err
 		}
-	}()
-	r := checked.Report
-	if r.Verdict == check.Pass && r.File.Format == "stl-binary" && r.Unit.Chosen == "mm" {
 		src, err := os.Open(path)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		defer src.Close()
-		if _, err := io.Copy(tmp, src); err != nil {
-			return nil, err
-		}
 		zero := 0.0
 		result = &repair.Result{Schema: repair.Schema, Method: repair.TouchUp, Repaired: true, Verdict: check.Pass, Steps: []repair.Step{},
 			Deviation: &repair.Deviation{}, VolumeChange: &zero, Questions: []check.Ask{}, Before: r, After: r}
-	} else if result, err = pipeline.Mend(c.Context(), checked, tmp, set); err != nil {
-		return nil, err
-	}
-	if err := errors.Join(tmp.Chmod(0o644), tmp.Sync()); err != nil {
-		return nil, err
-	}
-	return result, os.Rename(tmp.Name(), out)
+		_, err = io.Copy(tmp, src)
+		return err
+	})
 }
 
 func printPlan(w io.Writer, r *check.Report, asJSON bool) error {

@@ -18,7 +18,7 @@ import (
 	"veneer/core/check"
 	"veneer/core/format"
 	"veneer/core/format/file"
-	"veneer/core/format/stl"
+	"veneer/core/format/threemf"
 	"veneer/core/mesh"
 	"veneer/core/process"
 	"veneer/core/repair"
@@ -33,6 +33,8 @@ type Settings struct {
 	Limits   file.Limits
 	// Progress is told the stage that begins and the share of the whole done; may be nil.
 	Progress func(stage string, done float64)
+	// Format is what results are written as; binary STL when empty.
+	Format file.Format
 	// Now tells the time for the report's timings; without it they are 0. The core has no clock.
 	Now func() time.Time
 }
@@ -111,8 +113,8 @@ type Bytes interface {
 	io.ReaderAt
 }
 
-// Mend repairs a checked file and writes the result to out as binary STL in
-// mm, whether or not it passes; the result's After is the check of those bytes.
+// Mend repairs a checked file and writes the result to out in mm, whether or
+// not it passes; the result's After is the check of those bytes.
 func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Result, error) {
 	if c.Mesh == nil {
 		return nil, errors.New(c.Report.Unread)
@@ -128,12 +130,15 @@ func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Res
 	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Verify: verify, Progress: progress})
 }
 
-// WriteAndCheck rounds the mesh to float32, writes it to out as binary STL,
-// reads it back from there and checks what it reads.
+// WriteAndCheck rounds the mesh to float32, writes it to out, reads it back from
+// there and checks what it reads.
 func WriteAndCheck(ctx context.Context, m *mesh.Mesh, name string, out Bytes, set Settings) (*check.Report, error) {
 	m.Round()
 	count := &counter{w: out}
-	if err := stl.WriteBinary(count, m); err != nil {
+	if set.Format == "" {
+		set.Format = file.STLBinary
+	}
+	if err := format.Write(count, set.Format, m, format.WriteOptions{About: about(name)}); err != nil {
 		return nil, fmt.Errorf("write: %w", err)
 	}
 	set.Unit, set.Progress = "mm", nil
@@ -142,6 +147,38 @@ func WriteAndCheck(ctx context.Context, m *mesh.Mesh, name string, out Bytes, se
 		return nil, err
 	}
 	return back.Report, nil
+}
+
+// about is what a 3MF says of itself.
+func about(name string) []threemf.Metadata {
+	return []threemf.Metadata{{Name: "Application", Value: "Veneer"}, {Name: "Title", Value: name}}
+}
+
+// Conversion is what came of writing a file in another format.
+type Conversion struct {
+	Format    file.Format `json:"format"`
+	Triangles int         `json:"triangles"`
+	Lost      []string    `json:"lost"`   // what the new format cannot hold
+	Folded    int         `json:"folded"` // triangles that the format's precision leaves without area
+}
+
+// Convert writes a checked file in another format, in mm, and proves it: what
+// was written is read back and compared corner by corner. library takes an
+// OBJ's materials and may be nil. Triangles keep their order.
+func Convert(ctx context.Context, c *Checked, out Bytes, library io.Writer, name string, set Settings) (*Conversion, error) {
+	if c.Mesh == nil {
+		return nil, errors.New(c.Report.Unread)
+	}
+	r := &Conversion{Format: set.Format, Triangles: len(c.Mesh.Triangles), Lost: append([]string{}, format.Loses(set.Format, c.Mesh)...)}
+	if set.Format == file.STLBinary || set.Format == file.STLASCII {
+		r.Folded = format.Folds(c.Mesh)
+	}
+	count := &counter{w: out}
+	opt := format.WriteOptions{Library: library, LibraryName: format.Library(name), About: about(c.Report.File.Name)}
+	if err := format.Write(count, set.Format, c.Mesh, opt); err != nil {
+		return nil, fmt.Errorf("write: %w", err)
+	}
+	return r, format.ReadBack(ctx, file.Source{Name: name, R: out, Size: count.n}, set.Format, c.Mesh, set.Limits)
 }
 
 type counter struct {

@@ -28,6 +28,9 @@ type Source struct {
 	Name string
 	R    io.ReaderAt
 	Size int64
+	// Beside opens a file that came along with this one, by its plain name,
+	// such as a material library; nil when none can have.
+	Beside func(name string) (io.ReadCloser, error)
 }
 
 // Section reads the whole source from its start.

@@ -43,7 +43,7 @@ func Looks(head []byte) bool {
 // Read reads OBJ. An index that is 0 or names no vertex yet read is refused
 // with its line.
 func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
-	p := &parser{src: src, opt: opt, in: bufio.NewReaderSize(src.Section(), 1<<18), lost: map[string]int{}, body: -1}
+	p := &parser{src: src, opt: opt, in: bufio.NewReaderSize(src.Section(), 1<<18), lost: map[string]int{}, body: -1, materials: map[string]mesh.Colour{}}
 	for {
 		line, err := p.next()
 		if err == io.EOF {
@@ -84,6 +84,10 @@ type parser struct {
 	points []geom.Vec
 	uneven int
 	lost   map[string]int
+
+	materials map[string]mesh.Colour
+	material  mesh.Colour   // in use; 0 for none
+	painted   []mesh.Colour // of vertices, as far as any has one
 }
 
 // next returns the next statement with its continuation lines joined.
@@ -174,9 +178,13 @@ func (p *parser) statement(line []byte) error {
 	case "vt":
 		p.lost["texture coordinate"]++
 	case "usemtl":
-		p.lost["material assignment"]++
+		name := string(bytes.TrimSpace(rest))
+		colour, known := p.materials[name]
+		if p.material = colour; !known {
+			p.lost["material that no library describes"]++
+		}
 	case "mtllib":
-		p.lost["material library"]++
+		p.library(string(bytes.TrimSpace(rest)))
 	case "l":
 		p.lost["line"]++
 	case "p":
@@ -219,8 +227,14 @@ func (p *parser) vertex(line []byte) error {
 	if !v.Finite() {
 		return p.fail("expected coordinates within ±3.4e38", "a coordinate is too large")
 	}
-	if word, _ := field(line); len(word) > 0 {
-		p.lost["vertex with a weight or colour"]++
+	if c, rest, ok := threeShares(line); ok {
+		for len(p.painted) < len(p.mesh.Positions) {
+			p.painted = append(p.painted, 0)
+		}
+		p.painted = append(p.painted, c|0xff)
+		line = rest
+	} else if word, _ := field(line); len(word) > 0 {
+		p.lost["vertex with a weight"]++
 	}
 	if int64(len(p.mesh.Positions)) >= 3*p.opt.Limits.Triangles {
 		return p.fail("raise the triangle limit to read it", "more than %d vertices", 3*p.opt.Limits.Triangles)
@@ -280,6 +294,7 @@ func (p *parser) cut() {
 	add := func(i, j, k int32) {
 		p.mesh.Triangles = append(p.mesh.Triangles, mesh.Triangle{c[i], c[j], c[k]})
 		p.mesh.BodyOf = append(p.mesh.BodyOf, p.body)
+		p.paint(c[i], c[j], c[k])
 	}
 	if len(c) == 3 {
 		add(0, 1, 2)
@@ -300,6 +315,42 @@ func (p *parser) cut() {
 	}
 	for i := int32(2); i < int32(len(c)); i++ { // crosses itself or has no area: a fan, for the check to judge
 		add(0, i-1, i)
+	}
+}
+
+// paint gives the newest triangle the colours of its vertices, or else that of
+// the material in use.
+func (p *parser) paint(corners ...int32) {
+	var c [3]mesh.Colour
+	for i, v := range corners {
+		c[i] = p.material
+		if int(v) < len(p.painted) && p.painted[v] != 0 {
+			c[i] = p.painted[v]
+		}
+	}
+	if p.mesh.Colours == nil {
+		if c == ([3]mesh.Colour{}) {
+			return
+		}
+		p.mesh.Colours = make([][3]mesh.Colour, len(p.mesh.Triangles)-1, cap(p.mesh.Triangles))
+	}
+	p.mesh.Colours = append(p.mesh.Colours, c)
+}
+
+// library reads a material library that came along with the file.
+func (p *parser) library(name string) {
+	if p.src.Beside == nil {
+		p.lost["material library that did not come along"]++
+		return
+	}
+	r, err := p.src.Beside(name)
+	if err != nil {
+		p.lost["material library that did not come along"]++
+		return
+	}
+	defer r.Close()
+	if readLibrary(r, p.materials) {
+		p.lost["material with a texture"]++
 	}
 }
 

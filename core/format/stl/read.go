@@ -72,17 +72,25 @@ func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.M
 	w := mesh.NewWelder(int(count/2) + 16)
 	triangles := make([]mesh.Triangle, count)
 	var vertices [3 * chunk]int32
-	err := eachChunk(ctx, src, count, func(first int64, points []geom.Vec, hashes []uint64) {
-		w.AddHashed(points, hashes, vertices[:len(points)])
-		for i := range len(points) / 3 {
-			triangles[first+int64(i)] = mesh.Triangle{vertices[3*i], vertices[3*i+1], vertices[3*i+2]}
+	var colours [][3]mesh.Colour
+	paint := paintOf(header[:80])
+	err := eachChunk(ctx, src, count, func(p *piece) {
+		w.AddHashed(p.points, p.hashes, vertices[:len(p.points)])
+		for i := range len(p.points) / 3 {
+			triangles[p.first+int64(i)] = mesh.Triangle{vertices[3*i], vertices[3*i+1], vertices[3*i+2]}
 		}
-		opt.Report(float64(first) / float64(count))
+		if len(p.attributes) > 0 {
+			if colours == nil {
+				colours = make([][3]mesh.Colour, count)
+			}
+			paint.decode(p.attributes, colours[p.first:])
+		}
+		opt.Report(float64(p.first) / float64(count))
 	})
 	if err != nil {
 		return nil, err
 	}
-	model.Mesh = &mesh.Mesh{Positions: w.Positions, Triangles: triangles}
+	model.Mesh = &mesh.Mesh{Positions: w.Positions, Triangles: triangles, Colours: colours}
 	return model, nil
 }
 
@@ -94,13 +102,19 @@ type piece struct {
 	bytes  []byte
 	points []geom.Vec
 	hashes []uint64
-	err    error
+	// attributes are the two bytes behind each triangle; empty when all are 0.
+	attributes []uint16
+	err        error
 }
 
 // decode turns the piece's records into corners and hashes them.
 func (p *piece) decode(src file.Source) error {
 	p.points = p.points[:0]
+	p.attributes = p.attributes[:0]
+	any := uint16(0)
 	for at := 0; at < len(p.bytes); at += recordSize {
+		a := binary.LittleEndian.Uint16(p.bytes[at+48:])
+		p.attributes, any = append(p.attributes, a), any|a
 		r := p.bytes[at+12 : at+48 : at+48]
 		for c := 0; c < 36; c += 12 {
 			x := binary.LittleEndian.Uint32(r[c:])
@@ -117,6 +131,9 @@ func (p *piece) decode(src file.Source) error {
 				Z: float64(math.Float32frombits(z))})
 		}
 	}
+	if any == 0 {
+		p.attributes = p.attributes[:0]
+	}
 	p.hashes = p.hashes[:len(p.points)]
 	mesh.HashPoints(p.points, p.hashes)
 	return nil
@@ -125,7 +142,7 @@ func (p *piece) decode(src file.Source) error {
 // eachChunk reads and decodes the records in order, one chunk ahead of visit:
 // the reading goroutine ends when it has read all, failed, or quit is closed on
 // return.
-func eachChunk(ctx context.Context, src file.Source, count int64, visit func(first int64, points []geom.Vec, hashes []uint64)) error {
+func eachChunk(ctx context.Context, src file.Source, count int64, visit func(*piece)) error {
 	full, empty, quit := make(chan *piece, 1), make(chan *piece, 2), make(chan struct{})
 	defer close(quit)
 	for range 2 {
@@ -163,7 +180,7 @@ func eachChunk(ctx context.Context, src file.Source, count int64, visit func(fir
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		visit(p.first, p.points, p.hashes)
+		visit(p)
 		empty <- p
 	}
 	return nil

@@ -1,0 +1,137 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"veneer/core/format"
+	"veneer/core/format/file"
+	"veneer/core/pipeline"
+)
+
+func convertCommand() *cobra.Command {
+	var flags fileFlags
+	var answer string
+	var asText bool
+	c := &cobra.Command{
+		Use:   "convert IN OUT",
+		Short: "Write a mesh file in another format, in mm, and prove that nothing changed",
+		Long: "Convert reads IN, settles its unit, and writes it as OUT's ending says: .stl, .obj (with a .mtl when there are colours) or .3mf.\n" +
+			"What was written is read back and compared corner by corner. What the new format cannot hold is said.\n\n" +
+			"Exit code: 0 written and the same, 1 written but triangles lost their area to the format's precision, or a question is open, 2 unreadable.",
+		Example: "  veneer convert tide-dial.3mf tide-dial.stl\n  veneer convert hand.stl hand.3mf --unit in",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(c *cobra.Command, args []string) error {
+			set, err := flags.settings()
+			if err != nil {
+				return err
+			}
+			if set.Format, err = format.ForName(args[1]); err != nil {
+				return err
+			}
+			if asText {
+				if set.Format != file.STLBinary {
+					return errors.New("--text is for .stl")
+				}
+				set.Format = file.STLASCII
+			}
+			if set.TakeUnit, err = takeDefaults(answer); err != nil {
+				return err
+			}
+			return runConvert(c, args[0], args[1], set, flags.json)
+		},
+	}
+	flags.add(c)
+	c.Flags().BoolVar(&asText, "text", false, "write text STL instead of binary")
+	c.Flags().StringVar(&answer, "answer", "", "default: take the default answer to every question")
+	return c
+}
+
+// takeDefaults reads the value of --answer.
+func takeDefaults(answer string) (bool, error) {
+	if answer != "" && answer != "default" {
+		return false, fmt.Errorf("--answer takes the word default, not %q", answer)
+	}
+	return answer == "default", nil
+}
+
+func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON bool) error {
+	bar := newBar(filepath.Base(in))
+	defer bar.clear()
+	set.Progress = bar.set
+	checked, err := checkFile(c, in, set)
+	if err != nil {
+		return err
+	}
+	bar.clear()
+	r := checked.Report
+	if r.Unread != "" {
+		fmt.Fprintln(os.Stderr, "veneer:", r.Unread)
+		return exit{unusable}
+	}
+	if len(r.Questions) > 0 {
+		printReport(os.Stderr, r)
+		fmt.Fprintln(os.Stderr, "veneer: a question is open; set --unit, or take the default with --answer default")
+		return exit{somePass}
+	}
+	var done *pipeline.Conversion
+	library := filepath.Join(filepath.Dir(out), format.Library(out))
+	err = whole(out, func(tmp *os.File) error {
+		var materials io.Writer
+		if set.Format == file.OBJ && checked.Mesh.Colours != nil {
+			return whole(library, func(m *os.File) (err error) {
+				materials = m
+				done, err = pipeline.Convert(c.Context(), checked, tmp, materials, out, set)
+				return err
+			})
+		}
+		done, err = pipeline.Convert(c.Context(), checked, tmp, nil, out, set)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if asJSON {
+		if err := printJSON(c.OutOrStdout(), done); err != nil {
+			return err
+		}
+	} else {
+		fmt.Fprintf(c.OutOrStdout(), "%s  %s, %s triangles in mm, read back and the same\n", text.Bold.Sprint(out), done.Format, thousands(done.Triangles))
+		for _, what := range done.Lost {
+			fmt.Fprintf(c.OutOrStdout(), "  not carried over: %s\n", what)
+		}
+	}
+	if done.Folded > 0 {
+		fmt.Fprintf(os.Stderr, "veneer: %d triangles are so thin that the precision of %s leaves them without area; write .3mf or .obj to keep them\n", done.Folded, done.Format)
+		return exit{somePass}
+	}
+	return nil
+}
+
+// whole writes a file beside the wanted one and renames it when all is
+// written, so that a stopped command leaves no half file.
+func whole(path string, write func(*os.File) error) (err error) {
+	tmp, err := os.CreateTemp(filepath.Dir(path), ".veneer-*"+filepath.Ext(path))
+	if err != nil {
+		return err
+	}
+	defer func() {
+		tmp.Close()
+		if err != nil {
+			os.Remove(tmp.Name())
+		}
+	}()
+	if err := write(tmp); err != nil {
+		return err
+	}
+	if err := errors.Join(tmp.Chmod(0o644), tmp.Sync()); err != nil {
+		return err
+	}
+	return os.Rename(tmp.Name(), path)
+}
