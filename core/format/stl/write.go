@@ -58,15 +58,15 @@ func attribute(c mesh.Colour) uint16 {
 }
 
 // WriteASCII writes the mesh as text STL, a solid for each body. Coordinates
-// are rounded to float32 and written with as many digits as that needs, so that
-// they come back as they were. Text STL has no colours.
+// are rounded to float32 and written with as many digits as they need to come
+// back the same, read with whatever precision. Text STL has no colours.
 func WriteASCII(w io.Writer, m *mesh.Mesh) error {
 	out := bufio.NewWriterSize(w, 1<<20)
 	text := make([]byte, 0, 512)
 	vec := func(v geom.Vec) {
 		for _, x := range v.Array() {
 			text = append(text, ' ')
-			text = strconv.AppendFloat(text, float64(float32(x)), 'g', -1, 32)
+			text = strconv.AppendFloat(text, float64(float32(x)), 'g', -1, 64)
 		}
 		text = append(text, '\n')
 	}
