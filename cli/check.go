@@ -24,13 +24,14 @@ import (
 
 // fileFlags are what check and repair have in common.
 type fileFlags struct {
-	process, unit string
-	json          bool
+	process, unit, expect string
+	json                  bool
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
 	c.Flags().StringVarP(&f.process, "process", "p", process.Default, "printing process: colour, filament, metal, powder or resin")
 	c.Flags().StringVarP(&f.unit, "unit", "u", "", "unit of the file's numbers (mm, cm, m, in, ft, um) when you know it")
+	c.Flags().StringVar(&f.expect, "expect", "", "size that the customer stated, such as 120x80x40mm or 120mm")
 	c.Flags().BoolVar(&f.json, "json", false, "print JSON")
 }
 
@@ -44,7 +45,8 @@ func (f *fileFlags) settings() (pipeline.Settings, error) {
 			return pipeline.Settings{}, err
 		}
 	}
-	return pipeline.Settings{Process: p, Unit: f.unit, Limits: file.DefaultLimits(), Now: time.Now}, nil
+	expect, err := unit.ParseSize(f.expect)
+	return pipeline.Settings{Process: p, Unit: f.unit, ExpectMM: expect, Limits: file.DefaultLimits(), Now: time.Now}, err
 }
 
 func checkCommand() *cobra.Command {

@@ -88,7 +88,7 @@ func TestCheckFillsTheReport(t *testing.T) {
 
 func TestUnitsScaleTheMesh(t *testing.T) {
 	m := bumpy(12)
-	m.Scale(1 / 25.4)
+	m.Scale(1.0137 / 25.4) // nothing round
 	b := encoded(t, m)
 	set := settings(t)
 	c, err := pipeline.Check(t.Context(), source("a.stl", b), set)
@@ -98,7 +98,11 @@ func TestUnitsScaleTheMesh(t *testing.T) {
 	c, err = pipeline.Check(t.Context(), source("a.stl", b), set)
 	require.NoError(t, err)
 	assert.Equal(t, check.Pass, c.Report.Verdict)
-	assert.InDelta(t, 100, c.Report.Geometry.SizeMM[0], 2)
+	assert.InDelta(t, 101, c.Report.Geometry.SizeMM[0], 2)
+	set.Unit, set.ExpectMM = "", [3]float64{101}
+	c, err = pipeline.Check(t.Context(), source("a.stl", b), set)
+	require.NoError(t, err)
+	assert.Equal(t, "in", c.Report.Unit.Chosen, "the customer said how long it is")
 	set.Unit = "ell"
 	_, err = pipeline.Check(t.Context(), source("a.stl", b), set)
 	assert.ErrorContains(t, err, "ell")

@@ -4,14 +4,18 @@
 // The idea: each unit is a hypothesis with a prior (how often files come in
 // it), and every piece of evidence multiplies in how likely it is under that
 // unit. The result is a probability with its reasons, never a bare guess; when
-// no unit is likely enough, a person is asked.
+// no unit is likely enough, or the likely one contradicts what the file says, a
+// person is asked. How well the probabilities hold is measured: see
+// docs/units.md.
 package unit
 
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"slices"
+	"strconv"
+	"strings"
+	"unicode"
 
 	"veneer/core/geom"
 	"veneer/core/process"
@@ -24,13 +28,14 @@ var units = []struct {
 	name  string
 	mm    float64
 	prior float64
+	words []string // by which headers, comments and names call it
 }{
-	{"mm", 1, 0.86},
-	{"in", 25.4, 0.06},
-	{"cm", 10, 0.035},
-	{"m", 1000, 0.035},
-	{"ft", 304.8, 0.005},
-	{"um", 0.001, 0.005},
+	{"mm", 1, 0.55, []string{"mm", "millimeter", "millimeters", "millimetre", "millimetres"}},
+	{"in", 25.4, 0.13, []string{"in", "inch", "inches"}},
+	{"cm", 10, 0.13, []string{"cm", "centimeter", "centimeters", "centimetre", "centimetres"}},
+	{"m", 1000, 0.13, []string{"m", "meter", "meters", "metre", "metres"}},
+	{"ft", 304.8, 0.03, []string{"ft", "foot", "feet"}},
+	{"um", 0.001, 0.03, []string{"um", "µm", "micron", "microns", "micrometer", "micrometers", "micrometre", "micrometres"}},
 }
 
 // Names are the units' names, most common first.
@@ -69,6 +74,14 @@ type Estimate struct {
 	Candidates []Candidate `json:"candidates"`
 }
 
+// Clues are what may tell a part's unit.
+type Clues struct {
+	Size     geom.Vec   // of the part, in the file's own numbers
+	Declared string     // the unit that the file states, or ""
+	Hints    []string   // free text of the file: header, comments, names
+	ExpectMM [3]float64 // the size that the customer stated; zero for none
+}
+
 // Settled is the estimate when a person has said which unit it is.
 func Settled(name string, declared string, size geom.Vec) (Estimate, error) {
 	mm, err := Millimetres(name)
@@ -83,62 +96,95 @@ func Settled(name string, declared string, size geom.Vec) (Estimate, error) {
 	return e, nil
 }
 
-// Infer weighs the units for a part of that size, in the file's own numbers.
-// declared is the unit the file states, or "".
-func Infer(size geom.Vec, declared string, p process.Process) Estimate {
+// Infer weighs the units for one part.
+func Infer(c Clues, p process.Process) Estimate {
+	return Together([]Clues{c}, p)[0]
+}
+
+// sameUnit is how likely two files of one batch and format are in one unit.
+const sameUnit = 0.97
+
+// Together weighs the units for the parts of one batch that come in one
+// format: most likely from one program, and so in one unit. What is known of
+// each part speaks for its sisters too.
+func Together(parts []Clues, p process.Process) []Estimate {
+	likelihoods := make([][]float64, len(parts))
+	reasons := make([][][]string, len(parts))
+	for i, c := range parts {
+		likelihoods[i], reasons[i] = weigh(c, p)
+	}
+	estimates := make([]Estimate, len(parts))
+	for i, c := range parts {
+		weights := make([]float64, len(units))
+		for u := range units {
+			weights[u] = units[u].prior * likelihoods[i][u]
+		}
+		alone := slices.Clone(weights)
+		for j := range parts {
+			if j == i {
+				continue
+			}
+			any := 0.0 // the sister's likelihood when her unit is her own
+			for u := range units {
+				any += units[u].prior * likelihoods[j][u]
+			}
+			for u := range units {
+				weights[u] *= sameUnit*likelihoods[j][u] + (1-sameUnit)*any
+			}
+			normalise(weights)
+		}
+		estimates[i] = estimate(c, weights, reasons[i])
+		if len(parts) > 1 {
+			normalise(alone)
+			sisters(&estimates[i], alone, len(parts)-1)
+		}
+	}
+	return estimates
+}
+
+func normalise(w []float64) {
+	sum := 0.0
+	for _, x := range w {
+		sum += x
+	}
+	if sum > 0 {
+		for i := range w {
+			w[i] /= sum
+		}
+	}
+}
+
+func estimate(c Clues, weights []float64, reasons [][]string) Estimate {
+	normalise(weights)
 	e := Estimate{}
-	if declared != "" {
-		e.Declared = &declared
+	if c.Declared != "" {
+		e.Declared = &c.Declared
 	}
-	longest := max(size.X, size.Y, size.Z)
-	total := 0.0
-	for _, u := range units {
-		c := Candidate{Unit: u.name, SizeMM: size.Scale(u.mm).Array()}
-		likelihood, why := plausible(longest*u.mm, p)
-		c.Probability = u.prior * likelihood
-		c.Evidence = append(c.Evidence, why)
-		switch declared {
-		case "":
-		case u.name:
-			c.Probability *= 200 // files rarely state a unit they are not in
-			c.Evidence = append(c.Evidence, "the file states this unit")
-		default:
-			c.Evidence = append(c.Evidence, "the file states "+declared)
-		}
-		total += c.Probability
-		e.Candidates = append(e.Candidates, c)
-	}
-	if total > 0 {
-		for i := range e.Candidates {
-			e.Candidates[i].Probability /= total
-		}
+	for u := range units {
+		e.Candidates = append(e.Candidates, Candidate{units[u].name, weights[u], c.Size.Scale(units[u].mm).Array(), reasons[u]})
 	}
 	slices.SortStableFunc(e.Candidates, func(a, b Candidate) int { return cmp.Compare(b.Probability, a.Probability) })
 	e.Chosen, e.Confidence = e.Candidates[0].Unit, e.Candidates[0].Probability
-	e.Doubtful = e.Confidence < Sure || declared != "" && e.Chosen != declared
+	e.Doubtful = e.Confidence < Sure || c.Declared != "" && e.Chosen != c.Declared
 	return e
 }
 
-// plausible is the likelihood of a part being that long in mm for the process:
-// log-normal about the ordinary length, and hardly ever beyond the machine.
-func plausible(longest float64, p process.Process) (float64, string) {
-	if longest <= 0 {
-		return 1, "a part without size says nothing"
+// sisters adds to the reasons what the batch did to each candidate.
+func sisters(e *Estimate, alone []float64, n int) {
+	for i := range e.Candidates {
+		c := &e.Candidates[i]
+		for u := range units {
+			if units[u].name != c.Unit {
+				continue
+			}
+			switch {
+			case c.Probability > alone[u]+0.02:
+				c.Evidence = append(c.Evidence, fmt.Sprintf("it fits the %d sister files of the batch", n))
+			case c.Probability < alone[u]-0.02:
+				c.Evidence = append(c.Evidence, fmt.Sprintf("it does not fit the %d sister files of the batch", n))
+			}
+		}
 	}
-	const spread = 0.42 // of log10(length): two thirds of parts lie within a factor of 2.6
-	z := math.Log10(longest/p.TypicalMM) / spread
-	likelihood := math.Exp(-z * z / 2)
-	machine := max(p.MachineMM[0], p.MachineMM[1], p.MachineMM[2])
-	length := Length(longest)
-	switch {
-	case longest > machine:
-		return likelihood * 0.1, fmt.Sprintf("%s long is more than the machine's %s", length, Length(machine))
-	case longest < 5*p.WallMM:
-		return likelihood * 0.1, fmt.Sprintf("%s long is less than five of the process's thinnest walls", length)
-	case z > 2 || z < -2:
-		return likelihood, fmt.Sprintf("%s long is unusual for %s", length, p.Name)
-	}
-	return likelihood, fmt.Sprintf("%s long is ordinary for %s", length, p.Name)
 }
 
 // Length writes a length in mm, or in µm or m where that reads better, with
@@ -154,4 +200,33 @@ func Length(mm float64) string {
 	default:
 		return fmt.Sprintf("%.3g µm", mm*1000)
 	}
+}
+
+// ParseSize reads a stated size such as 120x80x40mm, 4.5x2in or 30 cm into mm.
+// Sides that are not given are 0; the empty text is no size. Without a unit the
+// numbers are mm.
+func ParseSize(text string) (mm [3]float64, err error) {
+	text = strings.ToLower(strings.ReplaceAll(text, " ", ""))
+	if text == "" {
+		return mm, nil
+	}
+	number := strings.TrimRightFunc(text, func(r rune) bool { return unicode.IsLetter(r) && r != 'x' })
+	scale := 1.0
+	if name := text[len(number):]; name != "" {
+		if scale, err = Millimetres(name); err != nil {
+			return mm, err
+		}
+	}
+	sides := strings.FieldsFunc(number, func(r rune) bool { return r == 'x' || r == '×' })
+	if len(sides) < 1 || len(sides) > 3 {
+		return mm, fmt.Errorf("%q is no size; write it like 120x80x40mm", text)
+	}
+	for i, s := range sides {
+		x, err := strconv.ParseFloat(s, 64)
+		if err != nil || !(x > 0 && x < 1e9) {
+			return mm, fmt.Errorf("%q is no size; write it like 120x80x40mm", text)
+		}
+		mm[i] = x * scale
+	}
+	return mm, nil
 }

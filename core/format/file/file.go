@@ -43,7 +43,8 @@ type Model struct {
 	Mesh   *mesh.Mesh
 	Unit   string // the unit the file declares, as unit names it; "" when it declares none
 	Lost   []string
-	Uneven int // polygons that are not flat
+	Uneven int      // polygons that are not flat
+	Hints  []string // free text that may tell the unit: header, comments, names
 }
 
 // Limits bound what reading a file may cost.

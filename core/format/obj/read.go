@@ -66,7 +66,7 @@ func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, 
 	}
 	p.mesh.Weld()
 	p.dropUnusedBodies()
-	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: p.lostContent()}, nil
+	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: p.lostContent(), Hints: p.hints}, nil
 }
 
 type parser struct {
@@ -84,6 +84,7 @@ type parser struct {
 	points []geom.Vec
 	uneven int
 	lost   map[string]int
+	hints  []string // the first comments
 
 	materials map[string]mesh.Colour
 	material  mesh.Colour   // in use; 0 for none
@@ -153,6 +154,9 @@ func (p *parser) statement(line []byte) error {
 	}
 	word, rest := field(line)
 	if len(word) == 0 || word[0] == '#' {
+		if len(word) > 0 && len(p.hints) < 20 {
+			p.hints = append(p.hints, string(bytes.ToValidUTF8(line[:min(len(line), 200)], []byte("?"))))
+		}
 		return nil
 	}
 	switch string(word) {

@@ -29,7 +29,7 @@ func ReadASCII(ctx context.Context, src file.Source, opt file.Options) (*file.Mo
 	if len(p.mesh.Bodies) == 1 && p.mesh.Bodies[0].Name == "" {
 		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
 	}
-	return &file.Model{Format: file.STLASCII, Mesh: &p.mesh, Lost: p.lost}, nil
+	return &file.Model{Format: file.STLASCII, Mesh: &p.mesh, Lost: p.lost, Hints: p.hints}, nil
 }
 
 type parser struct {
@@ -44,6 +44,7 @@ type parser struct {
 	weld   *mesh.Welder
 	points []geom.Vec // corners not welded yet
 	lost   []string
+	hints  []string // the first solids' names
 }
 
 func (p *parser) file() error {
@@ -65,6 +66,9 @@ func (p *parser) file() error {
 				return p.fail("raise the body limit to read it", "more than %d solids", p.opt.Limits.Bodies)
 			}
 			p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{Name: name})
+			if len(p.hints) < 5 {
+				p.hints = append(p.hints, name)
+			}
 		case is(word, "endsolid"):
 			if _, err := p.restOfLine(); err != nil {
 				return err

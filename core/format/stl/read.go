@@ -64,7 +64,7 @@ func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.M
 		return nil, src.AtByte(80, "raise the triangle limit to read it",
 			"the file holds %d triangles, over the limit of %d", count, min(opt.Limits.Triangles, mesh.MaxTriangles))
 	}
-	model := &file.Model{Format: file.STLBinary}
+	model := &file.Model{Format: file.STLBinary, Hints: []string{string(bytes.ToValidUTF8(bytes.Trim(header[:80], "\x00 "), []byte("?")))}}
 	if extra := src.Size - headerSize - count*recordSize; extra > 0 {
 		model.Lost = append(model.Lost, plural(extra, "byte")+" after the last triangle")
 	}

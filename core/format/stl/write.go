@@ -63,10 +63,10 @@ func attribute(c mesh.Colour) uint16 {
 func WriteASCII(w io.Writer, m *mesh.Mesh) error {
 	out := bufio.NewWriterSize(w, 1<<20)
 	text := make([]byte, 0, 512)
-	vec := func(v geom.Vec) {
+	vec := func(v geom.Vec, bits int) {
 		for _, x := range v.Array() {
 			text = append(text, ' ')
-			text = strconv.AppendFloat(text, float64(float32(x)), 'g', -1, 64)
+			text = strconv.AppendFloat(text, float64(float32(x)), 'g', -1, bits)
 		}
 		text = append(text, '\n')
 	}
@@ -82,11 +82,11 @@ func WriteASCII(w io.Writer, m *mesh.Mesh) error {
 		}
 		p, q, r := m.Corners(t)
 		text = append(text, " facet normal"...)
-		vec(normal(p, q, r))
+		vec(normal(p, q, r), 32)
 		text = append(text, "  outer loop\n"...)
 		for _, v := range [3]geom.Vec{p, q, r} {
 			text = append(text, "   vertex"...)
-			vec(v)
+			vec(v, 64)
 		}
 		text = append(text, "  endloop\n endfacet\n"...)
 		if _, err := out.Write(text); err != nil {
