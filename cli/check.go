@@ -75,20 +75,34 @@ func checkCommand() *cobra.Command {
 
 func runCheck(c *cobra.Command, paths []string, set pipeline.Settings, asJSON, asLines bool) error {
 	out := c.OutOrStdout()
-	code := allPass
-	var reports []*check.Report
-	for _, path := range paths {
-		bar := newBar(filepath.Base(path))
+	reports := make([]*check.Report, len(paths))
+	run := func(i int) error {
+		bar := newBar(filepath.Base(paths[i]))
+		defer bar.clear()
 		set.Progress = bar.set
-		checked, err := checkFile(c, path, set)
-		bar.clear()
-		if err != nil {
-			if c.Context().Err() != nil {
-				return c.Context().Err()
-			}
+		checked, err := checkFile(c, paths[i], set)
+		if err == nil {
+			reports[i] = checked.Report
+		}
+		return err
+	}
+	for i := range paths {
+		if err := run(i); err != nil {
 			return err
 		}
-		r := checked.Report
+	}
+	for i, r := range reports { // files that are unclear alone may be clear by their sisters
+		if r.Unread != "" || !r.Unit.Doubtful {
+			continue
+		}
+		if set.Sisters = sisters(reports, i); len(set.Sisters) > 0 {
+			if err := run(i); err != nil {
+				return err
+			}
+		}
+	}
+	code := allPass
+	for _, r := range reports {
 		if r.Unread != "" {
 			code = unusable
 		} else if r.Verdict != check.Pass {
@@ -98,9 +112,7 @@ func runCheck(c *cobra.Command, paths []string, set pipeline.Settings, asJSON, a
 			if err := json.NewEncoder(out).Encode(r); err != nil {
 				return err
 			}
-			continue
 		}
-		reports = append(reports, r)
 	}
 	switch {
 	case asLines:
@@ -121,6 +133,17 @@ func runCheck(c *cobra.Command, paths []string, set pipeline.Settings, asJSON, a
 		return exit{code}
 	}
 	return nil
+}
+
+// sisters are the clues of the files of the same kind as file i.
+func sisters(reports []*check.Report, i int) (list []unit.Clues) {
+	family := func(r *check.Report) string { return strings.SplitN(r.File.Format, "-", 2)[0] }
+	for j, r := range reports {
+		if j != i && r.Unread == "" && r.Unit.Clues != nil && family(r) == family(reports[i]) {
+			list = append(list, *r.Unit.Clues)
+		}
+	}
+	return list
 }
 
 func checkFile(c *cobra.Command, path string, set pipeline.Settings) (*pipeline.Checked, error) {

@@ -51,7 +51,7 @@ func (s sized) clues(t *testing.T, name string, expect bool) unit.Clues {
 	require.NoError(t, err)
 	c := unit.Clues{}
 	for i, x := range s.mm.Scale(1 / mm).Array() {
-		*[]*float64{&c.Size.X, &c.Size.Y, &c.Size.Z}[i] = float64(float32(x))
+		c.Size[i] = float64(float32(x))
 	}
 	if expect {
 		c.ExpectMM = s.mm.Array()

@@ -13,6 +13,7 @@ import (
 	"veneer/bureau/record"
 	"veneer/core/check"
 	"veneer/core/repair"
+	"veneer/core/unit"
 )
 
 // ErrLeaseLost says that a job is no longer this worker's: its lease ran out
@@ -142,8 +143,62 @@ func (s *Store) Finish(ctx context.Context, job *record.Job, worker string, o Ou
 				return err
 			}
 		}
-		return note(ctx, tx, "veneer", action, part.BatchID, job.PartID, map[string]any{"revision": number, "verdict": o.Report.Verdict})
+		if err := note(ctx, tx, "veneer", action, part.BatchID, job.PartID, map[string]any{"revision": number, "verdict": o.Report.Verdict}); err != nil {
+			return err
+		}
+		return settle(ctx, tx, part.BatchID)
 	})
+}
+
+// settle has the files whose unit is in doubt looked at again, once, when all
+// files of the batch have been inspected: by then their sisters are known. The
+// batch's row is locked, so exactly one of the jobs that finish last does it.
+func settle(ctx context.Context, tx *sqlx.Tx, batch int64) error {
+	var left int
+	if err := tx.GetContext(ctx, &left, `SELECT COUNT(*) FROM jobs j JOIN parts p ON p.id = j.part_id
+		WHERE p.batch_id = ? AND j.kind = 'inspect' AND j.state IN ('queued', 'running')`, batch); err != nil || left > 0 {
+		return err
+	}
+	res, err := tx.ExecContext(ctx, `UPDATE batches SET settled = TRUE WHERE id = ? AND settled = FALSE`, batch)
+	if err != nil {
+		return err
+	}
+	if n, err := res.RowsAffected(); err != nil || n == 0 {
+		return err
+	}
+	var doubtful []int64
+	if err := tx.SelectContext(ctx, &doubtful, `SELECT p.id FROM parts p JOIN revisions r ON r.part_id = p.id AND r.number = 0
+		WHERE p.batch_id = ? AND p.state = 'done' AND p.unit_set = '' AND JSON_VALUE(r.report, '$.unit.doubtful') = 1
+		AND EXISTS (SELECT 1 FROM parts q WHERE q.batch_id = p.batch_id AND q.id <> p.id AND SUBSTRING_INDEX(q.format, '-', 1) = SUBSTRING_INDEX(p.format, '-', 1))`, batch); err != nil {
+		return err
+	}
+	for _, id := range doubtful {
+		if err := addJob(ctx, tx, id, record.Inspect); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, progress = 0, updated_at = ? WHERE id = ?`, record.PartWaiting, now(), id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Sisters are the unit clues of the batch's other files of the same kind, as
+// far as they have been inspected.
+func (s *Store) Sisters(ctx context.Context, part record.Part) ([]unit.Clues, error) {
+	var texts []string
+	if err := s.db.SelectContext(ctx, &texts, `SELECT JSON_EXTRACT(r.report, '$.unit.clues') FROM parts p JOIN revisions r ON r.part_id = p.id AND r.number = 0
+		WHERE p.batch_id = ? AND p.id <> ? AND SUBSTRING_INDEX(p.format, '-', 1) = SUBSTRING_INDEX(?, '-', 1)
+		AND JSON_EXTRACT(r.report, '$.unit.clues') IS NOT NULL ORDER BY p.id LIMIT 200`, part.BatchID, part.ID, part.Format); err != nil {
+		return nil, err
+	}
+	list := make([]unit.Clues, len(texts))
+	for i, text := range texts {
+		if err := json.Unmarshal([]byte(text), &list[i]); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
 }
 
 func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number int, o Outcome) error {

@@ -21,14 +21,16 @@ import (
 	"veneer/core/pipeline"
 	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/unit"
 )
 
 // Task is what a child process is told to do, as JSON on its standard input.
 type Task struct {
 	Kind    record.JobKind  `json:"kind"`
-	File    string          `json:"file"` // where the bytes lie
-	Name    string          `json:"name"` // what the customer called them
-	Unit    string          `json:"unit"` // as set by a person, or ""
+	File    string          `json:"file"`    // where the bytes lie
+	Name    string          `json:"name"`    // what the customer called them
+	Unit    string          `json:"unit"`    // as set by a person, or ""
+	Sisters []unit.Clues    `json:"sisters"` // of the batch's other files
 	Process process.Process `json:"process"`
 	Limits  file.Limits     `json:"limits"`
 	Memory  int64           `json:"memory"` // bytes the child may use
@@ -102,7 +104,7 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 	if err != nil {
 		return line{}, err
 	}
-	set := pipeline.Settings{Process: t.Process, Unit: t.Unit, Limits: t.Limits, Progress: progress, Now: time.Now}
+	set := pipeline.Settings{Process: t.Process, Unit: t.Unit, Sisters: t.Sisters, Limits: t.Limits, Progress: progress, Now: time.Now}
 	checked, err := pipeline.Check(ctx, file.Source{Name: t.Name, R: f, Size: info.Size()}, set)
 	if err != nil {
 		return line{}, err

@@ -29,6 +29,7 @@ import (
 	"veneer/bureau/vault"
 	"veneer/core/format/file"
 	"veneer/core/process"
+	"veneer/core/unit"
 )
 
 // Workbench takes and does jobs.
@@ -135,7 +136,13 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 		return nil, err
 	}
 	defer os.RemoveAll(dir)
-	task := Task{Kind: job.Kind, File: b.Vault.Path(received.FileSHA256), Name: part.Name, Unit: part.UnitSet,
+	var sisters []unit.Clues
+	if batch.Settled { // before that, who is known depends on who was faster
+		if sisters, err = b.Store.Sisters(ctx, part); err != nil {
+			return nil, err
+		}
+	}
+	task := Task{Sisters: sisters, Kind: job.Kind, File: b.Vault.Path(received.FileSHA256), Name: part.Name, Unit: part.UnitSet,
 		Process: p, Limits: b.Limits, Memory: b.Memory, Dir: dir}
 	result, err := b.runChild(ctx, job, worker, task)
 	if err != nil {

@@ -136,6 +136,31 @@ func TestJobsAreDone(t *testing.T) {
 	assert.Empty(t, left, "no scratch is left behind")
 }
 
+// TestSistersSettleADoubtfulUnit sends a part whose unit is unclear alone,
+// among others that are plainly in inches: once all are known it is looked at
+// again, and is no longer in doubt.
+func TestSistersSettleADoubtfulUnit(t *testing.T) {
+	b := open(t)
+	in := b.bureau.Receive("ada")
+	require.NoError(t, in.Set("customer", "Harbour Museum"))
+	cuboid := func(x, y, z float64) string {
+		var s strings.Builder
+		for i := range 8 {
+			fmt.Fprintf(&s, "v %g %g %g\n", x*float64(i&1), y*float64(i>>1&1), z*float64(i>>2))
+		}
+		return s.String() + "f 1 3 4 2\nf 5 6 8 7\nf 1 2 6 5\nf 3 7 8 4\nf 1 5 7 3\nf 2 4 8 6\n"
+	}
+	require.NoError(t, in.Add("unclear.obj", strings.NewReader(cuboid(9.03, 7.717, 5.1131))))
+	for i := range 3 {
+		require.NoError(t, in.Add(fmt.Sprintf("clear-%d.obj", i), strings.NewReader(cuboid(150/25.4, 90/25.4, (20.5+float64(i))/25.4))))
+	}
+	batch, err := in.Close(t.Context())
+	require.NoError(t, err)
+	counts := b.finish(t, batch.ID)
+	assert.Equal(t, 4, counts.Pass, "%+v", counts)
+	assert.InDelta(t, 9.03*25.4, b.only(t, batch.ID).SizeMM[0], 1e-6)
+}
+
 func TestMemoryLimitEndsTheChildOnly(t *testing.T) {
 	b := open(t)
 	b.Memory = 40 << 20 // far too little for the dial

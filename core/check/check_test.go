@@ -145,7 +145,7 @@ func TestVerdicts(t *testing.T) {
 	}
 	assert.Equal(t, Reject, run(&mesh.Mesh{Positions: []geom.Vec{{}, {X: 1}, {X: 2}}, Triangles: []mesh.Triangle{{0, 1, 2}}}), "no surface")
 	assert.Equal(t, Pass, run(torus(8)))
-	set.Unit = unit.Infer(unit.Clues{Size: geom.Vec{X: 4.3, Y: 1, Z: 1}}, set.Process)
+	set.Unit = unit.Infer(unit.Clues{Size: [3]float64{4.3, 1, 1}}, set.Process)
 	require.True(t, set.Unit.Doubtful)
 	assert.Equal(t, Hold, run(torus(8)))
 	r, err := Run(t.Context(), torus(8), set)

@@ -28,9 +28,10 @@ import (
 // Settings say how to treat a file.
 type Settings struct {
 	Process  process.Process
-	Unit     string     // the unit a person has set; "" to infer it
-	TakeUnit bool       // take the likeliest unit even when it is doubtful
-	ExpectMM [3]float64 // the size that the customer stated; zero for none
+	Unit     string       // the unit a person has set; "" to infer it
+	TakeUnit bool         // take the likeliest unit even when it is doubtful
+	ExpectMM [3]float64   // the size that the customer stated; zero for none
+	Sisters  []unit.Clues // of files of the same format that came along
 	Limits   file.Limits
 	// Progress is told the stage that begins and the share of the whole done; may be nil.
 	Progress func(stage string, done float64)
@@ -76,11 +77,11 @@ func Check(ctx context.Context, src file.Source, set Settings) (*Checked, error)
 	}
 	id.Format = string(model.Format)
 
-	size := model.Mesh.Bounds().Size()
-	estimate := unit.Infer(unit.Clues{Size: size, Declared: model.Unit, Hints: model.Hints, ExpectMM: set.ExpectMM}, set.Process)
+	clues := unit.Clues{Size: model.Mesh.Bounds().Size().Array(), Declared: model.Unit, Hints: model.Hints, ExpectMM: set.ExpectMM}
+	estimate := unit.Together(append([]unit.Clues{clues}, set.Sisters...), set.Process)[0]
 	if set.Unit != "" {
 		var err error
-		if estimate, err = unit.Settled(set.Unit, model.Unit, size); err != nil {
+		if estimate, err = unit.Settled(set.Unit, clues); err != nil {
 			return nil, err
 		}
 	} else if set.TakeUnit {

@@ -38,7 +38,7 @@ func settings() pipeline.Settings {
 // mend checks and repairs a mesh, through bytes.
 func mend(t *testing.T, m *mesh.Mesh) (*repair.Result, []byte) {
 	t.Helper()
-	estimate, err := unit.Settled("mm", "", m.Bounds().Size())
+	estimate, err := unit.Settled("mm", unit.Clues{Size: m.Bounds().Size().Array()})
 	require.NoError(t, err)
 	before, err := check.Run(t.Context(), m, check.Settings{Process: filament, Unit: estimate})
 	require.NoError(t, err)

@@ -16,7 +16,7 @@ import (
 func weigh(c Clues, p process.Process) (likelihood []float64, reasons [][]string) {
 	hinted := hints(c.Hints)
 	for _, u := range units {
-		sides := c.Size.Scale(u.mm).Array()
+		sides := c.in(u.mm)
 		l := 1.0
 		var why []string
 		for _, look := range []func() (float64, string){

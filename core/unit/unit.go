@@ -17,7 +17,6 @@ import (
 	"strings"
 	"unicode"
 
-	"veneer/core/geom"
 	"veneer/core/process"
 )
 
@@ -72,27 +71,34 @@ type Estimate struct {
 	Confidence float64     `json:"confidence"`
 	Doubtful   bool        `json:"doubtful"`
 	Candidates []Candidate `json:"candidates"`
+	Clues      *Clues      `json:"clues,omitempty"` // what it was drawn from, for sister files
 }
 
 // Clues are what may tell a part's unit.
 type Clues struct {
-	Size     geom.Vec   // of the part, in the file's own numbers
-	Declared string     // the unit that the file states, or ""
-	Hints    []string   // free text of the file: header, comments, names
-	ExpectMM [3]float64 // the size that the customer stated; zero for none
+	Size     [3]float64 `json:"size"`               // of the part, in the file's own numbers
+	Declared string     `json:"declared,omitempty"` // the unit that the file states
+	Hints    []string   `json:"hints,omitempty"`    // free text of the file: header, comments, names
+	ExpectMM [3]float64 `json:"expect_mm"`          // the size that the customer stated; zero for none
+}
+
+// in is the size if the numbers are in units of that many mm.
+func (c Clues) in(mm float64) [3]float64 {
+	return [3]float64{c.Size[0] * mm, c.Size[1] * mm, c.Size[2] * mm}
 }
 
 // Settled is the estimate when a person has said which unit it is.
-func Settled(name string, declared string, size geom.Vec) (Estimate, error) {
+func Settled(name string, c Clues) (Estimate, error) {
 	mm, err := Millimetres(name)
 	if err != nil {
 		return Estimate{}, err
 	}
 	e := Estimate{Chosen: name, Confidence: 1, Candidates: []Candidate{{
-		Unit: name, Probability: 1, SizeMM: size.Scale(mm).Array(), Evidence: []string{"set by the operator"}}}}
-	if declared != "" {
-		e.Declared = &declared
+		Unit: name, Probability: 1, SizeMM: c.in(mm), Evidence: []string{"set by the operator"}}}}
+	if c.Declared != "" {
+		e.Declared = &c.Declared
 	}
+	e.Clues = &c
 	return e, nil
 }
 
@@ -101,7 +107,8 @@ func Infer(c Clues, p process.Process) Estimate {
 	return Together([]Clues{c}, p)[0]
 }
 
-// sameUnit is how likely two files of one batch and format are in one unit.
+// sameUnit is how likely a file is in the unit of its batch. However many
+// sisters there are, they cannot outweigh a part by more than that.
 const sameUnit = 0.97
 
 // Together weighs the units for the parts of one batch that come in one
@@ -115,23 +122,27 @@ func Together(parts []Clues, p process.Process) []Estimate {
 	}
 	estimates := make([]Estimate, len(parts))
 	for i, c := range parts {
-		weights := make([]float64, len(units))
+		batch := make([]float64, len(units)) // the batch's unit, by the sisters alone
+		alone := make([]float64, len(units))
 		for u := range units {
-			weights[u] = units[u].prior * likelihoods[i][u]
+			batch[u], alone[u] = units[u].prior, units[u].prior*likelihoods[i][u]
 		}
-		alone := slices.Clone(weights)
 		for j := range parts {
 			if j == i {
 				continue
 			}
-			any := 0.0 // the sister's likelihood when her unit is her own
+			any := 0.0 // a sister's likelihood when her unit is her own
 			for u := range units {
 				any += units[u].prior * likelihoods[j][u]
 			}
 			for u := range units {
-				weights[u] *= sameUnit*likelihoods[j][u] + (1-sameUnit)*any
+				batch[u] *= sameUnit*likelihoods[j][u] + (1-sameUnit)*any
 			}
-			normalise(weights)
+			normalise(batch)
+		}
+		weights := make([]float64, len(units))
+		for u := range units {
+			weights[u] = likelihoods[i][u] * (sameUnit*batch[u] + (1-sameUnit)*units[u].prior)
 		}
 		estimates[i] = estimate(c, weights, reasons[i])
 		if len(parts) > 1 {
@@ -156,12 +167,12 @@ func normalise(w []float64) {
 
 func estimate(c Clues, weights []float64, reasons [][]string) Estimate {
 	normalise(weights)
-	e := Estimate{}
+	e := Estimate{Clues: &c}
 	if c.Declared != "" {
 		e.Declared = &c.Declared
 	}
 	for u := range units {
-		e.Candidates = append(e.Candidates, Candidate{units[u].name, weights[u], c.Size.Scale(units[u].mm).Array(), reasons[u]})
+		e.Candidates = append(e.Candidates, Candidate{units[u].name, weights[u], c.in(units[u].mm), reasons[u]})
 	}
 	slices.SortStableFunc(e.Candidates, func(a, b Candidate) int { return cmp.Compare(b.Probability, a.Probability) })
 	e.Chosen, e.Confidence = e.Candidates[0].Unit, e.Candidates[0].Probability

@@ -6,7 +6,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"veneer/core/geom"
 	"veneer/core/process"
 )
 
@@ -30,7 +29,7 @@ func TestInfer(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			e := Infer(Clues{Size: geom.Vec{X: c.longest, Y: c.longest / 2, Z: c.longest / 3}, Declared: c.declared}, resin)
+			e := Infer(Clues{Size: [3]float64{c.longest, c.longest / 2, c.longest / 3}, Declared: c.declared}, resin)
 			assert.Equal(t, c.chosen, e.Chosen)
 			assert.Equal(t, c.doubtful, e.Doubtful, "%v", e.Confidence)
 			sum := 0.0
@@ -49,7 +48,7 @@ func TestInfer(t *testing.T) {
 func TestEachKindOfEvidence(t *testing.T) {
 	filament, err := process.Named("filament")
 	require.NoError(t, err)
-	plain := Clues{Size: geom.Vec{X: 4.7283, Y: 2.3171, Z: 1.9127}} // nothing round; inches or centimetres by size
+	plain := Clues{Size: [3]float64{4.7283, 2.3171, 1.9127}} // nothing round; inches or centimetres by size
 	first := func(c Clues) Candidate { return Infer(c, filament).Candidates[0] }
 	of := func(c Clues, unit string) Candidate {
 		for _, k := range Infer(c, filament).Candidates {
@@ -75,11 +74,11 @@ func TestEachKindOfEvidence(t *testing.T) {
 	stated.ExpectMM = [3]float64{0, 47.3, 0} // only the length
 	assert.Equal(t, "cm", first(stated).Unit)
 
-	drawn := Clues{Size: geom.Vec{X: 120 / 25.4, Y: 60 / 25.4, Z: 35.5 / 25.4}}
+	drawn := Clues{Size: [3]float64{120 / 25.4, 60 / 25.4, 35.5 / 25.4}}
 	assert.Equal(t, "in", first(drawn).Unit, "120 × 60 × 35.5 mm written in inches")
 	assert.Contains(t, first(drawn).Evidence, "3 of its sides are whole half millimetres")
 
-	thin := Clues{Size: geom.Vec{X: 60, Y: 30, Z: 0.2}}
+	thin := Clues{Size: [3]float64{60, 30, 0.2}}
 	assert.Contains(t, of(thin, "mm").Evidence, "its shortest side, 0.2 mm, is thinner than any wall that prints")
 }
 
@@ -88,23 +87,23 @@ func TestEachKindOfEvidence(t *testing.T) {
 func TestSistersSpeakForOneAnother(t *testing.T) {
 	filament, err := process.Named("filament")
 	require.NoError(t, err)
-	clear := Clues{Size: geom.Vec{X: 150 / 25.4, Y: 90 / 25.4, Z: 25.5 / 25.4}}
-	unclear := Clues{Size: geom.Vec{X: 9.03, Y: 7.717, Z: 5.1131}}
+	clear := Clues{Size: [3]float64{150 / 25.4, 90 / 25.4, 25.5 / 25.4}}
+	unclear := Clues{Size: [3]float64{9.03, 7.717, 5.1131}}
 	alone := Infer(unclear, filament)
 	assert.NotEqual(t, "in", alone.Chosen)
 	together := Together([]Clues{clear, unclear, clear, clear}, filament)
 	assert.Equal(t, "in", together[1].Chosen)
 	assert.Contains(t, together[1].Candidates[0].Evidence, "it fits the 3 sister files of the batch")
-	odd := Together([]Clues{clear, {Size: geom.Vec{X: 120, Y: 80, Z: 40}}, clear}, filament)
+	odd := Together([]Clues{clear, {Size: [3]float64{120, 80, 40}}, clear}, filament)
 	assert.Equal(t, "mm", odd[1].Chosen, "3 m long would be absurd, whatever the sisters are in")
 }
 
 func TestSettledIsNotAsked(t *testing.T) {
-	e, err := Settled("in", "", geom.Vec{X: 2, Y: 1, Z: 1})
+	e, err := Settled("in", Clues{Size: [3]float64{2, 1, 1}})
 	require.NoError(t, err)
 	assert.False(t, e.Doubtful)
 	assert.Equal(t, [3]float64{50.8, 25.4, 25.4}, e.Candidates[0].SizeMM)
-	_, err = Settled("furlong", "", geom.Vec{})
+	_, err = Settled("furlong", Clues{})
 	assert.ErrorContains(t, err, "furlong")
 }
 
