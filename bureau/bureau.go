@@ -21,6 +21,8 @@ import (
 	"veneer/bureau/record"
 	"veneer/bureau/store"
 	"veneer/bureau/vault"
+	"veneer/core/format/archive"
+	"veneer/core/format/file"
 	"veneer/core/process"
 	"veneer/core/unit"
 )
@@ -39,8 +41,9 @@ func invalid(format string, a ...any) error {
 type Bureau struct {
 	Store     *store.Store
 	Vault     *vault.Vault
-	FileBytes int64 // largest file taken in
-	Parts     int   // most files in one batch
+	FileBytes int64       // largest file taken in
+	Limits    file.Limits // of what archives may unpack to
+	Parts     int         // most files in one batch
 	Session   time.Duration
 	Passwords *argon2id.Params // nil for the default strength
 }
@@ -97,8 +100,43 @@ func (in *Intake) Add(name string, r io.Reader) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}
+	f, err := in.bureau.Vault.Open(sum)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if src := (file.Source{Name: name, R: f, Size: n}); archive.Is(src) {
+		return in.unpack(src)
+	}
 	in.files = append(in.files, store.NewFile{Name: name, SHA256: sum, Bytes: n})
 	return nil
+}
+
+// unpack adds the mesh files of an archive, each as a part of its own.
+func (in *Intake) unpack(src file.Source) error {
+	before := len(in.files)
+	err := archive.Walk(src, in.bureau.Limits, func(name string, r io.Reader) error {
+		if !archive.Mesh(name) {
+			return nil
+		}
+		if len(in.files) >= in.bureau.Parts {
+			return invalid("a batch takes at most %d files", in.bureau.Parts)
+		}
+		sum, n, err := in.bureau.Vault.Put(r, in.bureau.FileBytes)
+		if errors.Is(err, vault.ErrTooLarge) {
+			return invalid("%s in %s is larger than the %d MB a file may have", ShownName(name), src.Name, in.bureau.FileBytes>>20)
+		}
+		if err == nil {
+			in.files = append(in.files, store.NewFile{Name: ShownName(name), SHA256: sum, Bytes: n})
+		}
+		return err
+	})
+	var refused *file.Error
+	if errors.As(err, &refused) {
+		in.files = in.files[:before]
+		return invalid("%v", refused)
+	}
+	return err
 }
 
 // Close records the batch; from then on its parts are worked on.

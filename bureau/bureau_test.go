@@ -1,6 +1,9 @@
 package bureau_test
 
 import (
+	"archive/zip"
+	"bytes"
+	"io"
 	"strings"
 	"testing"
 	"time"
@@ -14,6 +17,7 @@ import (
 	"veneer/bureau/store"
 	"veneer/bureau/store/storetest"
 	"veneer/bureau/vault"
+	"veneer/core/format/file"
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
@@ -21,7 +25,7 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 func open(t *testing.T) *bureau.Bureau {
 	v, err := vault.Open(t.TempDir())
 	require.NoError(t, err)
-	return &bureau.Bureau{Store: storetest.Open(t), Vault: v, FileBytes: 1 << 20, Parts: 3, Session: time.Hour,
+	return &bureau.Bureau{Store: storetest.Open(t), Vault: v, FileBytes: 1 << 20, Limits: file.DefaultLimits(), Parts: 3, Session: time.Hour,
 		Passwords: &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}}
 }
 
@@ -58,6 +62,36 @@ func TestIntake(t *testing.T) {
 	assert.Equal(t, "Harbour Museum", batch.Customer)
 	assert.Equal(t, "ada", batch.CreatedBy)
 	assert.Equal(t, 3, batch.Counts.Waiting)
+}
+
+func TestArchivesAreUnpacked(t *testing.T) {
+	b := open(t)
+	packed := func(names ...string) io.Reader {
+		var out bytes.Buffer
+		z := zip.NewWriter(&out)
+		for _, n := range names {
+			w, err := z.Create(n)
+			require.NoError(t, err)
+			io.WriteString(w, "bytes of "+n)
+		}
+		require.NoError(t, z.Close())
+		return &out
+	}
+	in := b.Receive("ada")
+	require.NoError(t, in.Set("customer", "Harbour Museum"))
+	require.NoError(t, in.Add("parts.zip", packed("deep/../../bell.stl", "readme.txt", "hull.obj", "hull.mtl")))
+	assert.ErrorContains(t, in.Add("none.zip", packed("readme.txt")), "none.zip: the archive holds no mesh file")
+	assert.ErrorContains(t, in.Add("many.zip", packed("a.stl", "b.stl")), "at most 3 files")
+	in = b.Receive("ada")
+	require.NoError(t, in.Set("customer", "Harbour Museum"))
+	require.NoError(t, in.Add("parts.zip", packed("deep/../../bell.stl", "readme.txt", "hull.obj", "hull.mtl")))
+	batch, err := in.Close(t.Context())
+	require.NoError(t, err)
+	parts, err := b.Store.Parts(t.Context(), batch.ID)
+	require.NoError(t, err)
+	require.Len(t, parts, 2)
+	assert.Equal(t, "bell.stl", parts[0].Name)
+	assert.Equal(t, "hull.obj", parts[1].Name)
 }
 
 func TestSignIn(t *testing.T) {

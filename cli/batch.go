@@ -8,7 +8,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -21,6 +20,7 @@ import (
 	"veneer/bureau/record"
 	"veneer/client"
 	"veneer/core/check"
+	"veneer/core/format/archive"
 	"veneer/core/process"
 )
 
@@ -88,7 +88,7 @@ func files(n int) string {
 	return fmt.Sprintf("%d files", n)
 }
 
-// meshFiles expands folders to the mesh files below them, in order of name.
+// meshFiles expands folders to the mesh files and archives below them, in order of name.
 // Files that are named outright are taken whatever they are.
 func meshFiles(paths []string) (list []string, err error) {
 	for _, path := range paths {
@@ -102,7 +102,7 @@ func meshFiles(paths []string) (list []string, err error) {
 		}
 		n := len(list)
 		err = filepath.WalkDir(path, func(p string, d fs.DirEntry, err error) error {
-			if err == nil && d.Type().IsRegular() && slices.Contains([]string{".stl", ".obj", ".3mf"}, strings.ToLower(filepath.Ext(p))) {
+			if err == nil && d.Type().IsRegular() && (archive.Mesh(p) || strings.EqualFold(filepath.Ext(p), ".zip")) {
 				list = append(list, p)
 			}
 			return err
@@ -111,7 +111,7 @@ func meshFiles(paths []string) (list []string, err error) {
 			return nil, err
 		}
 		if len(list) == n {
-			return nil, fmt.Errorf("%s holds no .stl, .obj or .3mf file", path)
+			return nil, fmt.Errorf("%s holds no .stl, .obj, .3mf or .zip file", path)
 		}
 	}
 	return list, nil

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -15,7 +16,9 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"veneer/bureau"
 	"veneer/core/check"
+	"veneer/core/format/archive"
 	"veneer/core/format/file"
 	"veneer/core/pipeline"
 	"veneer/core/process"
@@ -53,12 +56,12 @@ func checkCommand() *cobra.Command {
 	var flags fileFlags
 	var lines bool
 	c := &cobra.Command{
-		Use:   "check FILE…",
+		Use:   "check PATH…",
 		Short: "Say whether mesh files print, and if not, why",
-		Long: "Check reads STL, OBJ and 3MF files and reports everything that is wrong with each, with one verdict:\n" +
+		Long: "Check reads STL, OBJ and 3MF files, and those in folders and zip archives, and reports everything that is wrong with each, with one verdict:\n" +
 			"pass, repair (errors that can be mended), hold (a question only you can answer) or reject.\n\n" +
 			"Exit code: 0 all pass, 1 some do not, 2 some could not be read.",
-		Example: "  veneer check fog-bell.stl\n  veneer check *.stl --process resin\n  veneer check hand.stl --unit in --json",
+		Example: "  veneer check fog-bell.stl\n  veneer check parts/ late.zip --process resin\n  veneer check hand.stl --unit in --json",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			set, err := flags.settings()
@@ -75,6 +78,11 @@ func checkCommand() *cobra.Command {
 
 func runCheck(c *cobra.Command, paths []string, set pipeline.Settings, asJSON, asLines bool) error {
 	out := c.OutOrStdout()
+	paths, clean, err := unpacked(paths, set.Limits)
+	defer clean()
+	if err != nil {
+		return err
+	}
 	reports := make([]*check.Report, len(paths))
 	run := func(i int) error {
 		bar := newBar(filepath.Base(paths[i]))
@@ -135,6 +143,71 @@ func runCheck(c *cobra.Command, paths []string, set pipeline.Settings, asJSON, a
 	return nil
 }
 
+// unpacked expands folders to the mesh files below them, and archives to those
+// in them, unpacked to a folder of their own that clean removes.
+func unpacked(paths []string, limits file.Limits) (list []string, clean func(), err error) {
+	var folders []string
+	clean = func() {
+		for _, f := range folders {
+			os.RemoveAll(f)
+		}
+	}
+	if paths, err = meshFiles(paths); err != nil {
+		return nil, clean, err
+	}
+	for _, path := range paths {
+		f, err := os.Open(path)
+		if err != nil {
+			return nil, clean, err
+		}
+		info, err := f.Stat()
+		if src := (file.Source{Name: filepath.Base(path), R: f}); err == nil && info.Mode().IsRegular() {
+			if src.Size = info.Size(); archive.Is(src) {
+				var dir string
+				if dir, err = os.MkdirTemp("", "veneer-zip-"); err == nil {
+					folders = append(folders, dir)
+					var files []string
+					files, err = unpackTo(dir, src, limits)
+					list = append(list, files...)
+				}
+			} else {
+				list = append(list, path)
+			}
+		}
+		f.Close()
+		if err != nil {
+			return nil, clean, err
+		}
+	}
+	return list, clean, nil
+}
+
+// unpackTo unpacks an archive; folders within it become folders numbered in
+// order, so that its names are never paths of ours, and files that belong
+// together stay together.
+func unpackTo(dir string, src file.Source, limits file.Limits) (files []string, err error) {
+	folders := map[string]string{}
+	return files, archive.Walk(src, limits, func(name string, r io.Reader) error {
+		within := filepath.Dir(name)
+		if folders[within] == "" {
+			folders[within] = filepath.Join(dir, fmt.Sprint(len(folders)))
+			if err := os.Mkdir(folders[within], 0o700); err != nil {
+				return err
+			}
+		}
+		path := filepath.Join(folders[within], bureau.ShownName(name))
+		f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(f, r)
+		if archive.Mesh(name) {
+			files = append(files, path)
+		}
+		return errors.Join(err, f.Close())
+	})
+}
+
 // sisters are the clues of the files of the same kind as file i.
 func sisters(reports []*check.Report, i int) (list []unit.Clues) {
 	family := func(r *check.Report) string { return strings.SplitN(r.File.Format, "-", 2)[0] }
@@ -157,7 +230,7 @@ func checkFile(c *cobra.Command, path string, set pipeline.Settings) (*pipeline.
 		return nil, err
 	}
 	if info.IsDir() {
-		return nil, fmt.Errorf("%s is a folder; name the files in it", path)
+		return nil, fmt.Errorf("%s is a folder; name a file in it", path)
 	}
 	return pipeline.Check(c.Context(), file.Source{Name: filepath.Base(path), R: f, Size: info.Size(), Beside: beside(path)}, set)
 }

@@ -151,7 +151,9 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 	if err != nil {
 		return err
 	}
-	b := &bureau.Bureau{Store: records, Vault: files, FileBytes: cfg.FileMegabytes << 20, Parts: cfg.BatchFiles, Session: cfg.Session}
+	limits := file.DefaultLimits()
+	limits.Bytes = cfg.FileMegabytes << 20
+	b := &bureau.Bureau{Store: records, Vault: files, FileBytes: limits.Bytes, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
 	password, err := firstAccount(ctx, b, cfg)
 	if err != nil {
 		return err
@@ -160,8 +162,6 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 	if err != nil {
 		return err
 	}
-	limits := file.DefaultLimits()
-	limits.Bytes = b.FileBytes
 	bench := &workbench.Workbench{Store: records, Vault: files, Name: workerName(), Workers: cfg.Workers, Child: []string{self, taskName},
 		Scratch: filepath.Join(cfg.Data, "scratch"), Limits: limits, Memory: cfg.JobMemory << 20, Time: cfg.JobTime, Lease: cfg.lease, Log: log}
 

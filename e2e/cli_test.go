@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/json"
 	"os"
@@ -31,6 +32,19 @@ func run(t *testing.T, env []string, args ...string) (stdout, stderr string, cod
 }
 
 func TestCheckCommand(t *testing.T) {
+	zipped := filepath.Join(t.TempDir(), "parts.zip")
+	require.NoError(t, os.MkdirAll(filepath.Join(demoSet, "empty"), 0o755))
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	for _, name := range []string{"bollard.stl", "fog-bell.stl"} {
+		w, err := z.Create("../deep/" + name)
+		require.NoError(t, err)
+		content, err := os.ReadFile(demoFile(t, name))
+		require.NoError(t, err)
+		w.Write(content)
+	}
+	require.NoError(t, z.Close())
+	require.NoError(t, os.WriteFile(zipped, out.Bytes(), 0o644))
 	cases := []struct {
 		name   string
 		args   []string
@@ -46,7 +60,9 @@ func TestCheckCommand(t *testing.T) {
 		{"several files", []string{"check", demoFile(t, "bollard.stl"), demoFile(t, "fog-bell.stl")}, 1, []string{"verdict", "pass", "repair", "3 open-boundary"}, ""},
 		{"several, one unreadable", []string{"check", demoFile(t, "bollard.stl"), demoFile(t, "cut-short.stl")}, 2, []string{"pass", "reject", "cut short"}, ""},
 		{"no such file", []string{"check", "nowhere.stl"}, 2, nil, "nowhere.stl: no such file"},
-		{"a folder", []string{"check", demoSet}, 2, nil, "is a folder"},
+		{"an empty folder", []string{"check", filepath.Dir(binary) + "/demo/empty"}, 2, nil, "holds no .stl"},
+		{"a folder", []string{"check", filepath.Dir(demoFile(t, "float-ball.stl")), "-p", "powder"}, 2, []string{"float-ball.stl", "wave-panel.obj", "a JPEG picture"}, ""},
+		{"an archive", []string{"check", zipped}, 1, []string{"bollard.stl", "fog-bell.stl"}, ""},
 		{"no such process", []string{"check", "x.stl", "-p", "clay"}, 2, nil, "there are colour, filament, metal, powder, resin"},
 		{"no such unit", []string{"check", "x.stl", "-u", "ell"}, 2, nil, `no unit is called "ell"`},
 		{"no such flag", []string{"check", "x.stl", "--shiny"}, 2, nil, "see veneer check --help"},

@@ -27,6 +27,7 @@ import (
 	"veneer/bureau/record"
 	"veneer/bureau/store"
 	"veneer/bureau/vault"
+	"veneer/core/check"
 	"veneer/core/format/file"
 	"veneer/core/process"
 	"veneer/core/unit"
@@ -137,12 +138,19 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 	}
 	defer os.RemoveAll(dir)
 	var sisters []unit.Clues
-	if batch.Settled { // before that, who is known depends on who was faster
+	chosen := part.UnitSet
+	if job.Kind == record.Mend && chosen == "" { // in the unit that the check settled on
+		var report check.Report
+		if err := json.Unmarshal(received.Report, &report); err != nil {
+			return nil, fmt.Errorf("the report of revision 0: %w", err)
+		}
+		chosen = report.Unit.Chosen
+	} else if batch.Settled { // before that, who is known depends on who was faster
 		if sisters, err = b.Store.Sisters(ctx, part); err != nil {
 			return nil, err
 		}
 	}
-	task := Task{Sisters: sisters, Kind: job.Kind, File: b.Vault.Path(received.FileSHA256), Name: part.Name, Unit: part.UnitSet,
+	task := Task{Sisters: sisters, Kind: job.Kind, File: b.Vault.Path(received.FileSHA256), Name: part.Name, Unit: chosen,
 		Process: p, Limits: b.Limits, Memory: b.Memory, Dir: dir}
 	result, err := b.runChild(ctx, job, worker, task)
 	if err != nil {

@@ -25,7 +25,7 @@ func readLibrary(r io.Reader, into map[string]mesh.Colour) (textured bool) {
 			name = string(bytes.TrimSpace(rest))
 			into[name] = 0xffffffff
 		case "Kd":
-			if c, _, ok := threeShares(rest); ok && name != "" {
+			if c, ok := threeShares(rest); ok && name != "" {
 				into[name] = c | into[name]&0xff
 			}
 		case "d":
@@ -41,17 +41,17 @@ func readLibrary(r io.Reader, into map[string]mesh.Colour) (textured bool) {
 }
 
 // threeShares reads red, green and blue as shares of 1, without opacity.
-func threeShares(line []byte) (c mesh.Colour, rest []byte, ok bool) {
+func threeShares(line []byte) (c mesh.Colour, ok bool) {
 	for range 3 {
 		var word []byte
 		word, line = field(line)
 		x, good := number.Float(word)
 		if !good {
-			return 0, line, false
+			return 0, false
 		}
 		c = c<<8 | mesh.Colour(share(x))
 	}
-	return c << 8, line, true
+	return c << 8, true
 }
 
 func share(x float64) uint32 { return uint32(min(max(x, 0), 1)*255 + 0.5) }

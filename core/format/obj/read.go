@@ -182,8 +182,7 @@ func (p *parser) statement(line []byte) error {
 	case "vt":
 		p.lost["texture coordinate"]++
 	case "usemtl":
-		name := string(bytes.TrimSpace(rest))
-		colour, known := p.materials[name]
+		colour, known := p.materials[string(bytes.TrimSpace(rest))]
 		if p.material = colour; !known {
 			p.lost["material that no library describes"]++
 		}
@@ -231,12 +230,11 @@ func (p *parser) vertex(line []byte) error {
 	if !v.Finite() {
 		return p.fail("expected coordinates within ±3.4e38", "a coordinate is too large")
 	}
-	if c, rest, ok := threeShares(line); ok {
+	if c, ok := threeShares(line); ok {
 		for len(p.painted) < len(p.mesh.Positions) {
 			p.painted = append(p.painted, 0)
 		}
 		p.painted = append(p.painted, c|0xff)
-		line = rest
 	} else if word, _ := field(line); len(word) > 0 {
 		p.lost["vertex with a weight"]++
 	}

@@ -47,10 +47,10 @@ export function NewBatch({ dropped, over }: { dropped: File[]; over: boolean }) 
             <strong>{plural(files.length, 'file')}</strong>, {bytes(total)}
           </>
         ) : (
-          <>Drop STL, OBJ or 3MF files here, or click to choose</>
+          <>Drop STL, OBJ, 3MF or zip files here, or click to choose</>
         )}
       </button>
-      <input id="files" ref={chooser} type="file" multiple accept=".stl,.obj,.3mf" className="hidden" onChange={(e) => setFiles([...(e.target.files ?? [])])} />
+      <input id="files" ref={chooser} type="file" multiple accept=".stl,.obj,.3mf,.zip" className="hidden" onChange={(e) => setFiles([...(e.target.files ?? [])])} />
       {files.length > 0 && (
         <ul className="max-h-32 overflow-auto text-sm">
           {files.map((f, i) => (
