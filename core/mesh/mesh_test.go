@@ -452,6 +452,33 @@ func TestWeldAgainstMap(t *testing.T) {
 	}
 }
 
+func TestSingleWeldAgainstMap(t *testing.T) {
+	r := rand.New(rand.NewPCG(21, 22))
+	values := []uint32{0, 1 << 31, math.Float32bits(1), math.Float32bits(-1), 1, math.Float32bits(3e30)}
+	for range 300 {
+		var points []SinglePoint
+		var hashes []uint32
+		for range 1 + r.IntN(2000) {
+			p := SinglePointOf(values[r.IntN(len(values))], values[r.IntN(len(values))], math.Float32bits(float32(r.IntN(8))))
+			points, hashes = append(points, p), append(hashes, p.Hash())
+		}
+		got := make([]int32, len(points))
+		w := NewSingleWelder(4)
+		w.Add(points, hashes, got)
+		numbers := map[geom.Vec]int32{}
+		for i, p := range points {
+			v := p.vec()
+			want, known := numbers[v]
+			if !known {
+				want = int32(len(numbers))
+				numbers[v] = want
+			}
+			require.Equal(t, want, got[i])
+		}
+		require.Len(t, w.Positions, len(numbers))
+	}
+}
+
 func TestRoundingWeldsAgain(t *testing.T) {
 	m := box(0, 0, 0, 1, 1, 1)
 	m.Positions[7] = geom.Vec{X: 1, Y: 1, Z: 1}

@@ -63,29 +63,9 @@ func hashPoint(p geom.Vec) uint64 {
 
 const weldBlock = 256
 
-// HashPoints prepares points for AddHashed, perhaps on another core: it writes
-// their hashes, and makes -0 0.
-func HashPoints(points []geom.Vec, hashes []uint64) {
-	for i := range points {
-		p := &points[i]
-		p.X, p.Y, p.Z = p.X+0, p.Y+0, p.Z+0 // -0 + 0 is 0
-		hashes[i] = hashPoint(*p)
-	}
-}
-
 // Add writes the vertex number of every point to vertices, which is as long as points.
 func (w *Welder) Add(points []geom.Vec, vertices []int32) {
 	var hashes [weldBlock]uint64
-	for len(points) > 0 {
-		n := min(len(points), weldBlock)
-		HashPoints(points[:n], hashes[:n])
-		w.AddHashed(points[:n], hashes[:n], vertices[:n])
-		points, vertices = points[n:], vertices[n:]
-	}
-}
-
-// AddHashed is Add for points that HashPoints has seen.
-func (w *Welder) AddHashed(points []geom.Vec, hashes []uint64, vertices []int32) {
 	var guess [weldBlock]int32
 	for len(points) > 0 {
 		n := min(len(points), weldBlock)
@@ -95,8 +75,11 @@ func (w *Welder) AddHashed(points []geom.Vec, hashes []uint64, vertices []int32)
 		// Three sweeps of independent loads: the table, then the position the
 		// table names, and only then the chain of probes.
 		table, shift := w.table, w.shift
-		for i, h := range hashes[:n] {
-			guess[i] = table[h>>shift].vertex
+		for i := range n {
+			p := &points[i]
+			p.X, p.Y, p.Z = p.X+0, p.Y+0, p.Z+0 // -0 + 0 is 0
+			hashes[i] = hashPoint(*p)
+			guess[i] = table[hashes[i]>>shift].vertex
 		}
 		for i := range n {
 			if g := guess[i]; g != 0 && w.Positions[g-1] == points[i] {
@@ -109,7 +92,7 @@ func (w *Welder) AddHashed(points []geom.Vec, hashes []uint64, vertices []int32)
 				vertices[i] = w.find(points[i], hashes[i])
 			}
 		}
-		points, hashes, vertices = points[n:], hashes[n:], vertices[n:]
+		points, vertices = points[n:], vertices[n:]
 	}
 }
 

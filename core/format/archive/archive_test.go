@@ -18,7 +18,7 @@ func packed(names ...string) string {
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
 	for _, n := range names {
-		w, _ := z.Create(n)
+		w, _ := z.CreateHeader(&zip.FileHeader{Name: n, Method: zip.Store})
 		io.WriteString(w, "content of "+n)
 	}
 	z.Close()

@@ -11,10 +11,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"io"
-	"math"
 
 	"veneer/core/format/file"
-	"veneer/core/geom"
 	"veneer/core/mesh"
 )
 
@@ -69,13 +67,13 @@ func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.M
 		model.Lost = append(model.Lost, plural(extra, "byte")+" after the last triangle")
 	}
 
-	w := mesh.NewWelder(int(count/2) + 16)
+	w := mesh.NewSingleWelder(int(count/2) + 16)
 	triangles := make([]mesh.Triangle, count)
 	var vertices [3 * chunk]int32
 	var colours [][3]mesh.Colour
 	paint := paintOf(header[:80])
 	err := eachChunk(ctx, src, count, func(p *piece) {
-		w.AddHashed(p.points, p.hashes, vertices[:len(p.points)])
+		w.Add(p.points, p.hashes, vertices[:len(p.points)])
 		for i := range len(p.points) / 3 {
 			triangles[p.first+int64(i)] = mesh.Triangle{vertices[3*i], vertices[3*i+1], vertices[3*i+2]}
 		}
@@ -100,8 +98,8 @@ const infinite = 0x7f800000 // the exponent bits of a float32 that is infinite o
 type piece struct {
 	first  int64
 	bytes  []byte
-	points []geom.Vec
-	hashes []uint64
+	points []mesh.SinglePoint
+	hashes []uint32
 	// attributes are the two bytes behind each triangle; empty when all are 0.
 	attributes []uint16
 	err        error
@@ -109,7 +107,7 @@ type piece struct {
 
 // decode turns the piece's records into corners and hashes them.
 func (p *piece) decode(src file.Source) error {
-	p.points = p.points[:0]
+	p.points, p.hashes = p.points[:0], p.hashes[:0]
 	p.attributes = p.attributes[:0]
 	any := uint16(0)
 	for at := 0; at < len(p.bytes); at += recordSize {
@@ -125,17 +123,13 @@ func (p *piece) decode(src file.Source) error {
 				return src.AtByte(headerSize+t*recordSize+12+int64(c), "coordinates must be finite; ask for the file again",
 					"triangle %d has a coordinate that is no number", t)
 			}
-			p.points = append(p.points, geom.Vec{
-				X: float64(math.Float32frombits(x)),
-				Y: float64(math.Float32frombits(y)),
-				Z: float64(math.Float32frombits(z))})
+			v := mesh.SinglePointOf(x, y, z)
+			p.points, p.hashes = append(p.points, v), append(p.hashes, v.Hash())
 		}
 	}
 	if any == 0 {
 		p.attributes = p.attributes[:0]
 	}
-	p.hashes = p.hashes[:len(p.points)]
-	mesh.HashPoints(p.points, p.hashes)
 	return nil
 }
 
@@ -146,7 +140,7 @@ func eachChunk(ctx context.Context, src file.Source, count int64, visit func(*pi
 	full, empty, quit := make(chan *piece, 1), make(chan *piece, 2), make(chan struct{})
 	defer close(quit)
 	for range 2 {
-		empty <- &piece{bytes: make([]byte, chunk*recordSize), points: make([]geom.Vec, 0, 3*chunk), hashes: make([]uint64, 3*chunk)}
+		empty <- &piece{bytes: make([]byte, chunk*recordSize), points: make([]mesh.SinglePoint, 0, 3*chunk), hashes: make([]uint32, 0, 3*chunk)}
 	}
 	go func() {
 		defer close(full)
@@ -157,7 +151,7 @@ func eachChunk(ctx context.Context, src file.Source, count int64, visit func(*pi
 			case <-quit:
 				return
 			}
-			p.first, p.bytes, p.hashes = first, p.bytes[:min(chunk, count-first)*recordSize], p.hashes[:cap(p.hashes)]
+			p.first, p.bytes = first, p.bytes[:min(chunk, count-first)*recordSize]
 			if n, err := src.R.ReadAt(p.bytes, headerSize+first*recordSize); n < len(p.bytes) {
 				p.err = err
 			} else {
