@@ -1,7 +1,6 @@
 package stl
 
 import (
-	"bufio"
 	"bytes"
 	"context"
 	"fmt"
@@ -9,6 +8,7 @@ import (
 
 	"veneer/core/format/file"
 	"veneer/core/format/number"
+	"veneer/core/format/text"
 	"veneer/core/geom"
 	"veneer/core/mesh"
 )
@@ -16,16 +16,18 @@ import (
 // ReadASCII reads text STL. Words may be in any case and laid out in any way;
 // several solids become bodies; a missing endsolid is forgiven.
 func ReadASCII(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
-	p := &parser{ctx: ctx, src: src, opt: opt, in: bufio.NewReaderSize(src.Section(), 1<<18), line: 1,
-		weld: mesh.NewWelder(int(src.Size/500) + 16)}
-	if err := p.file(); err != nil {
+	p := &parser{ctx: ctx, src: src, opt: opt, in: text.NewWindow(src.Section(), 1<<20), line: 1}
+	weld := startWeld(int(src.Size/500) + 16)
+	p.points, p.send = weld.spare(), weld.send
+	err := p.file()
+	p.send(p.points)
+	p.mesh.Positions, p.mesh.Triangles = weld.finish()
+	if err != nil {
 		return nil, err
 	}
-	p.flush()
 	if len(p.mesh.Triangles) == 0 {
 		return nil, src.AtLine(p.line, "there is nothing to print; ask for the file again", "the file holds no triangle")
 	}
-	p.mesh.Positions = p.weld.Positions
 	if len(p.mesh.Bodies) == 1 && p.mesh.Bodies[0].Name == "" {
 		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
 	}
@@ -36,13 +38,11 @@ type parser struct {
 	ctx    context.Context
 	src    file.Source
 	opt    file.Options
-	in     *bufio.Reader
+	in     *text.Window
 	line   int
-	read   int64
-	word   [128]byte
 	mesh   mesh.Mesh
-	weld   *mesh.Welder
-	points []geom.Vec // corners not welded yet
+	points []geom.Vec // corners not sent to the weld yet
+	send   func([]geom.Vec) []geom.Vec
 	lost   []string
 	hints  []string // the first solids' names
 }
@@ -148,82 +148,84 @@ func (p *parser) add(corners []geom.Vec) error {
 	if len(p.mesh.Bodies) == 0 {
 		p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{})
 	}
-	fan := [][3]int32{{0, 1, 2}}
-	if len(corners) > 3 {
-		if cut, ok := geom.Triangulate(geom.Flatten(corners), nil); ok {
-			fan = cut
-		} else {
-			for i := 3; i < len(corners); i++ {
-				fan = append(fan, [3]int32{0, int32(i - 1), int32(i)})
-			}
+	if len(corners) == 3 {
+		p.points = append(p.points, corners...)
+		p.mesh.BodyOf = append(p.mesh.BodyOf, int32(len(p.mesh.Bodies)-1))
+		return p.full()
+	}
+	fan, ok := geom.Triangulate(geom.Flatten(corners), nil)
+	if !ok {
+		for i := 2; i < len(corners); i++ {
+			fan = append(fan, [3]int32{0, int32(i - 1), int32(i)})
 		}
 	}
 	for _, t := range fan {
 		p.points = append(p.points, corners[t[0]], corners[t[1]], corners[t[2]])
 		p.mesh.BodyOf = append(p.mesh.BodyOf, int32(len(p.mesh.Bodies)-1))
 	}
+	return p.full()
+}
+
+// full sends the corners on when there are enough of them.
+func (p *parser) full() error {
 	if int64(len(p.mesh.BodyOf)) > p.opt.Limits.Triangles {
 		return p.fail("raise the triangle limit to read it", "more than %d triangles", p.opt.Limits.Triangles)
 	}
-	if len(p.points) >= 3*4096 {
-		p.flush()
-		p.opt.Report(float64(p.read) / float64(p.src.Size))
+	if len(p.points) >= weldChunk {
+		p.points = p.send(p.points)
+		p.opt.Report(float64(p.in.Offset()) / float64(p.src.Size))
 		return p.ctx.Err()
 	}
 	return nil
 }
 
-func (p *parser) flush() {
-	vertices := make([]int32, len(p.points))
-	p.weld.Add(p.points, vertices)
-	for i := 0; i < len(vertices); i += 3 {
-		p.mesh.Triangles = append(p.mesh.Triangles, mesh.Triangle{vertices[i], vertices[i+1], vertices[i+2]})
+func (p *parser) skipMark() {
+	if len(p.in.Rest()) < 3 {
+		p.in.More() // a failing disk shows at the first word
 	}
-	p.points = p.points[:0]
+	if bytes.HasPrefix(p.in.Rest(), []byte("\xef\xbb\xbf")) {
+		p.in.Skip(3)
+	}
 }
 
-func (p *parser) skipMark() {
-	if mark, _ := p.in.Peek(3); bytes.Equal(mark, []byte("\xef\xbb\xbf")) {
-		p.in.Discard(3)
-	}
-}
+const longestWord = 128
 
 // next returns the next word; it is valid until the following call.
 func (p *parser) next() ([]byte, error) {
-	var c byte
-	var err error
 	for {
-		if c, err = p.in.ReadByte(); err != nil {
+		b := p.in.Rest()
+		i := 0
+		for i < len(b) && b[i] <= ' ' {
+			if b[i] == '\n' {
+				p.line++
+			}
+			i++
+		}
+		j := i
+		for j < len(b) && b[j] > ' ' {
+			j++
+		}
+		if j-i > longestWord {
+			return nil, p.fail("is this a mesh file?", "a word of more than %d letters: %s", longestWord, file.Printable(b[i:j]))
+		}
+		if j < len(b) {
+			p.in.Skip(j)
+			return b[i:j], nil
+		}
+		p.in.Skip(i)
+		more, err := p.in.More()
+		if err != nil {
 			return nil, err
 		}
-		p.read++
-		if c > ' ' {
-			break
-		}
-		if c == '\n' {
-			p.line++
+		if !more {
+			b = p.in.Rest()
+			p.in.Skip(len(b))
+			if len(b) == 0 {
+				return nil, io.EOF
+			}
+			return b, nil
 		}
 	}
-	n := 0
-	for {
-		if n == len(p.word) {
-			return nil, p.fail("is this a mesh file?", "a word of more than %d letters: %s", n, file.Printable(p.word[:]))
-		}
-		p.word[n] = c
-		n++
-		if c, err = p.in.ReadByte(); err != nil {
-			break
-		}
-		if c <= ' ' {
-			p.in.UnreadByte()
-			break
-		}
-		p.read++
-	}
-	if err != nil && err != io.EOF {
-		return nil, err
-	}
-	return p.word[:n], nil
 }
 
 // need is next where the file must not end yet.
@@ -250,25 +252,29 @@ func (p *parser) expect(what string) error {
 func (p *parser) restOfLine() (string, error) {
 	var kept []byte
 	for {
-		part, err := p.in.ReadSlice('\n')
-		p.read += int64(len(part))
-		if room := 200 - len(kept); room > 0 {
-			kept = append(kept, part[:min(room, len(part))]...)
+		b := p.in.Rest()
+		n := bytes.IndexByte(b, '\n')
+		part := b
+		if n >= 0 {
+			part = b[:n]
 		}
-		switch err {
-		case nil:
+		kept = append(kept, part[:min(max(200-len(kept), 0), len(part))]...)
+		if n >= 0 {
+			p.in.Skip(n + 1)
 			p.line++
-			return string(bytes.ToValidUTF8(bytes.TrimSpace(kept), []byte("?"))), nil
-		case io.EOF:
-			return string(bytes.ToValidUTF8(bytes.TrimSpace(kept), []byte("?"))), nil
-		case bufio.ErrBufferFull:
-			if err := p.ctx.Err(); err != nil {
-				return "", err
-			}
-		default:
+			break
+		}
+		p.in.Skip(len(b))
+		if more, err := p.in.More(); err != nil {
+			return "", err
+		} else if !more {
+			break
+		}
+		if err := p.ctx.Err(); err != nil {
 			return "", err
 		}
 	}
+	return string(bytes.ToValidUTF8(bytes.TrimSpace(kept), []byte("?"))), nil
 }
 
 func (p *parser) fail(expect, format string, a ...any) error {
