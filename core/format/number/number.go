@@ -93,3 +93,71 @@ func Int(b []byte) (int64, bool) {
 	}
 	return x, true
 }
+
+// Prefix reads a plain decimal number from the start of b and returns how many
+// bytes it took. It knows only the common case, at most 15 digits and a power
+// of ten within ±22, followed by white space: 0 bytes say that Float must look.
+func Prefix(b []byte) (x float64, n int) {
+	i := 0
+	negative := false
+	if len(b) < 40 { // room for all that follows
+		return 0, 0
+	}
+	if b[0] == '-' || b[0] == '+' {
+		negative = b[0] == '-'
+		i = 1
+	}
+	var mantissa uint64
+	start := i
+	for d := b[i] - '0'; d <= 9; d = b[i] - '0' {
+		mantissa = mantissa*10 + uint64(d)
+		if i++; i > 17 {
+			return 0, 0
+		}
+	}
+	digits, exponent := i-start, 0
+	if b[i] == '.' {
+		i++
+		point := i
+		for d := b[i] - '0'; d <= 9; d = b[i] - '0' {
+			mantissa = mantissa*10 + uint64(d)
+			if i++; i > 20 {
+				return 0, 0
+			}
+		}
+		exponent = point - i
+		digits += i - point
+	}
+	if b[i]|0x20 == 'e' {
+		i++
+		down := b[i] == '-'
+		if down || b[i] == '+' {
+			i++
+		}
+		e, from := 0, i
+		for d := b[i] - '0'; d <= 9 && i < from+3; d = b[i] - '0' {
+			e = e*10 + int(d)
+			i++
+		}
+		if i == from {
+			return 0, 0
+		}
+		if down {
+			e = -e
+		}
+		exponent += e
+	}
+	if digits == 0 || digits > 15 || b[i] > ' ' || exponent < -22 || exponent > 22 {
+		return 0, 0
+	}
+	x = float64(mantissa)
+	if exponent < 0 {
+		x /= powers[-exponent]
+	} else {
+		x *= powers[exponent]
+	}
+	if negative {
+		x = -x
+	}
+	return x, i
+}

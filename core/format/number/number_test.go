@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -16,6 +17,12 @@ func agree(t require.TestingT, text string) {
 	x, ok := Float([]byte(text))
 	want, err := strconv.ParseFloat(text, 64)
 	if ok {
+		require.NoError(t, err, text)
+		require.Equal(t, math.Float64bits(want), math.Float64bits(x), text)
+	}
+	long := text + " " + strings.Repeat("x", 40)
+	if x, n := Prefix([]byte(long)); n > 0 && !strings.ContainsFunc(text, func(r rune) bool { return r <= ' ' }) {
+		require.Equal(t, len(text), n, text)
 		require.NoError(t, err, text)
 		require.Equal(t, math.Float64bits(want), math.Float64bits(x), text)
 	}

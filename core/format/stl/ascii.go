@@ -86,6 +86,14 @@ func (p *parser) file() error {
 // facet reads from after the word facet to endfacet. A loop of more than three
 // corners is cut into a fan, and said so.
 func (p *parser) facet() error {
+	var three [3]geom.Vec
+	if b := p.in.Rest(); len(b) >= longestFacet {
+		if n := fastFacet(b, &three); n > 0 {
+			p.line += lines(b[:n])
+			p.in.Skip(n)
+			return p.add(three[:])
+		}
+	}
 	if err := p.expect("normal"); err != nil {
 		return err
 	}

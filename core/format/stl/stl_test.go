@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"fmt"
 	"math"
 	"strings"
 	"testing"
@@ -174,6 +175,33 @@ func TestManyLooseTrianglesInText(t *testing.T) {
 	m, err := formattest.Read(either, "many.stl", b.String())
 	require.NoError(t, err)
 	assert.Len(t, m.Mesh.Triangles, 3000)
+}
+
+// TestBothWaysOfReadingFacetsAgree reads the same text in lower case, which
+// the fast way takes, and in capitals, which it leaves to the careful one.
+func TestBothWaysOfReadingFacetsAgree(t *testing.T) {
+	m := &mesh.Mesh{}
+	for i := range 500 {
+		x := float64(float32(math.Sin(float64(i)) * math.Pow(10, float64(i%13-6))))
+		m.Positions = append(m.Positions, geom.Vec{X: x, Y: float64(float32(-x * 3)), Z: float64(i)})
+		m.Triangles = append(m.Triangles, mesh.Triangle{int32(i), int32(i+1) % 500, int32(i+7) % 500})
+	}
+	var b bytes.Buffer
+	require.NoError(t, WriteASCII(&b, m))
+	fast, err := formattest.Read(either, "a.stl", b.String())
+	require.NoError(t, err)
+	slow, err := formattest.Read(either, "a.stl", strings.ToUpper(b.String()))
+	require.NoError(t, err)
+	assert.Equal(t, slow.Mesh, fast.Mesh)
+	for i := range m.Triangles {
+		for c := range 3 {
+			require.Equal(t, m.Positions[m.Triangles[i][c]], fast.Mesh.Positions[fast.Mesh.Triangles[i][c]])
+		}
+	}
+	broken := strings.Replace(b.String(), "endloop", "endlopp", 400)
+	broken = strings.Replace(broken, "endlopp", "endloop", 399)
+	_, err = formattest.Read(either, "a.stl", broken)
+	assert.ErrorContains(t, err, fmt.Sprintf("line %d: found \"endlopp\"", 1+7*399+6), "lines are counted the fast way too")
 }
 
 func FuzzReadSTL(f *testing.F) {
