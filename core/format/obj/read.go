@@ -7,7 +7,6 @@
 package obj
 
 import (
-	"bufio"
 	"bytes"
 	"context"
 	"fmt"
@@ -16,6 +15,7 @@ import (
 
 	"veneer/core/format/file"
 	"veneer/core/format/number"
+	"veneer/core/format/text"
 	"veneer/core/geom"
 	"veneer/core/mesh"
 )
@@ -43,8 +43,10 @@ func Looks(head []byte) bool {
 // Read reads OBJ. An index that is 0 or names no vertex yet read is refused
 // with its line.
 func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
-	p := &parser{src: src, opt: opt, in: bufio.NewReaderSize(src.Section(), 1<<18), lost: map[string]int{}, body: -1, materials: map[string]mesh.Colour{}}
+	p := &parser{src: src, opt: opt, in: text.NewWindow(src.Section(), maxLine), lost: map[string]int{}, body: -1, materials: map[string]mesh.Colour{}}
+	told, reserved := 0, int64(1<<20)
 	for {
+		p.plain()
 		line, err := p.next()
 		if err == io.EOF {
 			break
@@ -54,11 +56,16 @@ func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, 
 		if err := p.statement(line); err != nil {
 			return nil, err
 		}
-		if p.line%16384 == 0 {
+		if p.lines-told > 16384 {
+			told = p.lines
 			if err := ctx.Err(); err != nil {
 				return nil, err
 			}
-			opt.Report(float64(p.read) / float64(src.Size))
+			opt.Report(float64(p.in.Offset()) / float64(src.Size))
+		}
+		if p.in.Offset() > reserved {
+			reserved = 4 * p.in.Offset()
+			p.reserve()
 		}
 	}
 	if len(p.mesh.Triangles) == 0 {
@@ -72,11 +79,10 @@ func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, 
 type parser struct {
 	src    file.Source
 	opt    file.Options
-	in     *bufio.Reader
-	line   int // of the statement's start
-	lines  int // lines read
-	read   int64
-	buf    []byte
+	in     *text.Window
+	line   int    // of the statement's start
+	lines  int    // lines read
+	joined []byte // a statement of several lines
 	mesh   mesh.Mesh
 	named  bool // an o statement was seen: g no longer makes bodies
 	body   int32
@@ -91,40 +97,118 @@ type parser struct {
 	painted   []mesh.Colour // of vertices, as far as any has one
 }
 
-// next returns the next statement with its continuation lines joined.
+// next returns the next statement with its continuation lines joined; it is
+// valid until the following call.
 func (p *parser) next() ([]byte, error) {
-	p.buf = p.buf[:0]
+	p.joined = p.joined[:0]
 	p.line = p.lines + 1
 	for {
-		part, err := p.in.ReadSlice('\n')
-		p.read += int64(len(part))
-		switch {
-		case err == bufio.ErrBufferFull:
-			p.buf = append(p.buf, part...)
-			if len(p.buf) > maxLine {
-				return nil, p.fail("is this a mesh file?", "a line of more than %d bytes", maxLine)
+		b := p.in.Rest()
+		n := bytes.IndexByte(b, '\n')
+		if n < 0 {
+			more, err := p.in.More()
+			if err != nil {
+				return nil, p.fail("is this a mesh file?", "%v", err)
 			}
-			continue
-		case err == io.EOF:
-			if len(p.buf)+len(part) == 0 {
+			if more {
+				continue
+			}
+			b = p.in.Rest()
+			p.in.Skip(len(b))
+			if p.joined = append(p.joined, b...); len(p.joined) == 0 {
 				return nil, io.EOF
 			}
-		case err != nil:
-			return nil, err
+			p.lines++
+			return p.joined, nil
 		}
+		p.in.Skip(n + 1)
 		p.lines++
-		if len(p.buf) == 0 && !continues(part) {
-			return part, nil // the common case: no copy
+		line := b[:n]
+		if len(p.joined) == 0 && !continues(line) {
+			return line, nil // the common case: no copy
 		}
-		p.buf = append(p.buf, part...)
-		if err == io.EOF || !continues(p.buf) {
-			return p.buf, nil
+		p.joined = append(p.joined, line...)
+		if !continues(line) {
+			return p.joined, nil
 		}
-		p.buf = append(bytes.TrimRight(p.buf, "\\\r\n"), ' ')
-		if len(p.buf) > maxLine {
+		p.joined = append(bytes.TrimRight(p.joined, "\\\r"), ' ')
+		if len(p.joined) > maxLine {
 			return nil, p.fail("is this a mesh file?", "a statement of more than %d bytes", maxLine)
 		}
 	}
+}
+
+// plain reads as many statements as are plain vertices (v x y z) and triangles
+// (f a b c) straight from memory, which most of a large file is. It stops at
+// the first that is anything else, for statement to look at with care.
+func (p *parser) plain() {
+	b := p.in.Rest()
+	i := 0
+	for i+plainLine < len(b) && b[i+1] == ' ' {
+		at := i + 2
+		switch b[i] {
+		case 'v':
+			var xyz [3]float64
+			for k := range xyz {
+				x, n := number.Prefix(b[at:])
+				if n == 0 {
+					at = -1
+					break
+				}
+				xyz[k] = x
+				at += n + 1
+			}
+			// The number that ended in a newline ended the statement, and no other may.
+			if at < 0 || b[at-1] != '\n' || bytes.IndexByte(b[i:at-1], '\n') >= 0 || len(p.painted) > 0 ||
+				int64(len(p.mesh.Positions)) >= 3*p.opt.Limits.Triangles {
+				p.in.Skip(i)
+				return
+			}
+			p.mesh.Positions = append(p.mesh.Positions, geom.Vec{X: xyz[0], Y: xyz[1], Z: xyz[2]})
+		case 'f':
+			var t mesh.Triangle
+			for k := range t {
+				n, from := uint64(0), at
+				for d := b[at] - '0'; d <= 9 && at < from+10; d = b[at] - '0' {
+					n = n*10 + uint64(d)
+					at++
+				}
+				if n == 0 || n > uint64(len(p.mesh.Positions)) || b[at] != ' ' && (k < 2 || b[at] != '\n') {
+					at = -1
+					break
+				}
+				t[k] = int32(n - 1)
+				at++
+			}
+			if at < 0 || b[at-1] != '\n' || p.body < 0 || int64(len(p.mesh.Triangles)) >= min(p.opt.Limits.Triangles, mesh.MaxTriangles) {
+				p.in.Skip(i)
+				return
+			}
+			p.mesh.Triangles = append(p.mesh.Triangles, t)
+			p.mesh.BodyOf = append(p.mesh.BodyOf, p.body)
+			if p.mesh.Colours != nil || p.material != 0 || len(p.painted) > 0 {
+				p.paint(t[0], t[1], t[2])
+			}
+		default:
+			p.in.Skip(i)
+			return
+		}
+		i = at
+		p.lines++
+	}
+	p.in.Skip(i)
+}
+
+const plainLine = 160 // bytes that must be in memory for plain to look
+
+// reserve makes room for what is still to come, judged by what came so far, so
+// that the arrays are not copied again and again as they grow.
+func (p *parser) reserve() {
+	left := float64(p.src.Size)/float64(p.in.Offset()) - 1
+	more := func(n int) int { return min(int(1.02*left*float64(n)), int(p.src.Size/6)) }
+	p.mesh.Positions = slices.Grow(p.mesh.Positions, more(len(p.mesh.Positions)))
+	p.mesh.Triangles = slices.Grow(p.mesh.Triangles, more(len(p.mesh.Triangles)))
+	p.mesh.BodyOf = slices.Grow(p.mesh.BodyOf, more(len(p.mesh.BodyOf)))
 }
 
 func continues(line []byte) bool {
