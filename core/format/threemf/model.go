@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strings"
 
 	"veneer/core/format/file"
@@ -75,8 +76,10 @@ func (r *reader) read(root string) error {
 		if err != nil {
 			return err
 		}
-		p := &partParser{reader: r, part: r.toRead[i], root: i == 0, size: size, scan: newScanner(part), groups: map[string][]mesh.Colour{}}
+		ahead, stop := readAhead(part)
+		p := &partParser{reader: r, part: r.toRead[i], root: i == 0, size: size, scan: newScanner(ahead), groups: map[string][]mesh.Colour{}}
 		err = p.parse()
+		stop()
 		part.Close()
 		if err != nil {
 			return err
@@ -302,9 +305,11 @@ func (p *partParser) vertex(into *mesh.Mesh) error {
 		if i < 0 || i > 2 {
 			continue
 		}
-		x, ok := number.Float(trim(a.value))
+		x, ok := number.Float(a.value)
 		if !ok {
-			return p.fail("expected a finite number", "found %q for a coordinate", clip(string(a.value)))
+			if x, ok = number.Float(trim(a.value)); !ok {
+				return p.fail("expected a finite number", "found %q for a coordinate", clip(string(a.value)))
+			}
 		}
 		xyz[i] = x
 		seen |= 1 << i
@@ -326,8 +331,7 @@ func (p *partParser) triangle(o *object) error {
 	index := [3]int64{-1, -1, -1}
 	seen := 0
 	for _, a := range p.scan.attrs {
-		switch string(a.name) {
-		case "v1", "v2", "v3":
+		if len(a.name) == 2 && a.name[0] == 'v' && a.name[1]-'1' < 3 {
 			i := int(a.name[1] - '1')
 			n, ok := number.Int(trim(a.value))
 			if !ok || n < 0 || n >= int64(len(o.mesh.Positions)) {
@@ -335,6 +339,9 @@ func (p *partParser) triangle(o *object) error {
 			}
 			t[i] = int32(n)
 			seen |= 1 << i
+			continue
+		}
+		switch string(a.name) {
 		case "p1", "p2", "p3":
 			if n, ok := number.Int(trim(a.value)); ok {
 				index[a.name[1]-'1'] = n
@@ -485,6 +492,9 @@ func (r *reader) place(into *mesh.Mesh, body int32, p placement, outer geom.Matr
 // triangles inside out, so they are turned back.
 func appendPlaced(into *mesh.Mesh, body int32, o *mesh.Mesh, at geom.Matrix) bool {
 	base := int32(len(into.Positions))
+	into.Positions = slices.Grow(into.Positions, len(o.Positions))
+	into.Triangles = slices.Grow(into.Triangles, len(o.Triangles))
+	into.BodyOf = slices.Grow(into.BodyOf, len(o.Triangles))
 	for _, v := range o.Positions {
 		p := at.Apply(v)
 		if !p.Finite() {
