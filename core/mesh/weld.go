@@ -120,9 +120,14 @@ func (m *Mesh) Weld() (joined int) {
 	same := make([]int32, len(points))
 	w := NewWelder(len(points))
 	w.Add(points, same)
+	return m.WeldBy(w, same)
+}
 
+// WeldBy is Weld with a welder that has seen all positions already, in order:
+// same is what it said of each.
+func (m *Mesh) WeldBy(w *Welder, same []int32) (joined int) {
 	number := make([]int32, len(w.Positions))
-	used := make([]bool, len(points))
+	used := make([]bool, len(m.Positions))
 	positions := make([]geom.Vec, 0, len(w.Positions))
 	usedOld := 0
 	for t := range m.Triangles {

@@ -44,36 +44,48 @@ func Looks(head []byte) bool {
 // with its line.
 func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
 	p := &parser{src: src, opt: opt, in: text.NewWindow(src.Section(), maxLine), lost: map[string]int{}, body: -1, materials: map[string]mesh.Colour{}}
+	weld := startWeld(int(min(src.Size/100, 4<<20)))
+	err := p.file(ctx, weld)
+	weld.send(p.mesh.Positions, true)
+	weld.finish()
+	if err != nil {
+		return nil, err
+	}
+	if len(p.mesh.Triangles) == 0 {
+		return nil, src.AtLine(max(p.line, 1), "there is nothing to print; ask for the file again", "the file holds no face")
+	}
+	p.mesh.WeldBy(weld.weld, weld.same)
+	p.dropUnusedBodies()
+	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: p.lostContent(), Hints: p.hints}, nil
+}
+
+// file reads all statements, and sends vertices to the weld as they come.
+func (p *parser) file(ctx context.Context, weld *welding) error {
 	told, reserved := 0, int64(1<<20)
 	for {
 		p.plain()
+		weld.send(p.mesh.Positions, false)
 		line, err := p.next()
 		if err == io.EOF {
-			break
+			return nil
 		} else if err != nil {
-			return nil, err
+			return err
 		}
 		if err := p.statement(line); err != nil {
-			return nil, err
+			return err
 		}
 		if p.lines-told > 16384 {
 			told = p.lines
 			if err := ctx.Err(); err != nil {
-				return nil, err
+				return err
 			}
-			opt.Report(float64(p.in.Offset()) / float64(src.Size))
+			p.opt.Report(float64(p.in.Offset()) / float64(p.src.Size))
 		}
 		if p.in.Offset() > reserved {
 			reserved = 4 * p.in.Offset()
 			p.reserve()
 		}
 	}
-	if len(p.mesh.Triangles) == 0 {
-		return nil, src.AtLine(max(p.line, 1), "there is nothing to print; ask for the file again", "the file holds no face")
-	}
-	p.mesh.Weld()
-	p.dropUnusedBodies()
-	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: p.lostContent(), Hints: p.hints}, nil
 }
 
 type parser struct {

@@ -17,7 +17,7 @@ import (
 // several solids become bodies; a missing endsolid is forgiven.
 func ReadASCII(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
 	p := &parser{ctx: ctx, src: src, opt: opt, in: text.NewWindow(src.Section(), 1<<20), line: 1}
-	weld := startWeld(int(src.Size/500) + 16)
+	weld := startWeld(int(min(src.Size/500, 4<<20)))
 	p.points, p.send = weld.spare(), weld.send
 	err := p.file()
 	p.send(p.points)
