@@ -21,6 +21,7 @@ import (
 
 	"veneer/api"
 	"veneer/bureau"
+	"veneer/bureau/dropfolder"
 	"veneer/bureau/record"
 	"veneer/bureau/store"
 	"veneer/bureau/store/server"
@@ -37,6 +38,7 @@ type config struct {
 	Listen        string        `mapstructure:"listen"`
 	Data          string        `mapstructure:"data"`
 	Database      string        `mapstructure:"database"`
+	DropFolder    string        `mapstructure:"drop-folder"`
 	Workers       int           `mapstructure:"workers"`
 	JobMemory     int64         `mapstructure:"job-memory"`
 	JobTime       time.Duration `mapstructure:"job-time"`
@@ -57,6 +59,7 @@ func serveFlags(c *cobra.Command) {
 	f.String("listen", "127.0.0.1:8780", "address to serve on")
 	f.String("data", ".veneer", "folder for the files and the private database")
 	f.String("database", "", "MariaDB to use, as user:password@tcp(host:port)/name (default: a private one in the data folder)")
+	f.String("drop-folder", "", "folder to watch: a sub-folder of it becomes a batch once it is complete")
 	f.Int("workers", max(1, runtime.NumCPU()/2), "jobs done at a time")
 	f.Int64("job-memory", 6144, "MiB that a job may use")
 	f.Duration("job-time", 30*time.Minute, "time that a job may take")
@@ -118,6 +121,8 @@ func serveCommand() *cobra.Command {
 // serve runs the service until ctx is cancelled. ready is told the address
 // and, when the first account was just made with a made-up password, that.
 func serve(ctx context.Context, cfg config, ready func(address, password string)) error {
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
 	log := logger(cfg)
 	if err := os.MkdirAll(cfg.Data, 0o700); err != nil {
 		return err
@@ -127,6 +132,11 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 		return err
 	}
 	defer unlock()
+	if cfg.DropFolder != "" {
+		if err := os.MkdirAll(cfg.DropFolder, 0o755); err != nil {
+			return fmt.Errorf("drop folder: %w", err)
+		}
+	}
 	listener, err := net.Listen("tcp", cfg.Listen)
 	if err != nil {
 		return fmt.Errorf("%w; choose another address with --listen", err)
@@ -165,8 +175,15 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 	bench := &workbench.Workbench{Store: records, Vault: files, Name: workerName(), Workers: cfg.Workers, Child: []string{self, taskName},
 		Scratch: filepath.Join(cfg.Data, "scratch"), Limits: limits, Memory: cfg.JobMemory << 20, Time: cfg.JobTime, Lease: cfg.lease, Log: log}
 
-	// Two goroutines, both ended before serve returns: the workers when ctx is
-	// cancelled, the HTTP server when it is shut down below.
+	// Three goroutines, all ended before serve returns: the workers and the drop
+	// folder's watch when ctx is cancelled, the HTTP server when it is shut down below.
+	watched := make(chan struct{})
+	go func() {
+		defer close(watched)
+		if cfg.DropFolder != "" {
+			(&dropfolder.Folder{Dir: cfg.DropFolder, Bureau: b, Quiet: 5 * time.Second, Log: log}).Run(ctx)
+		}
+	}()
 	worked := make(chan struct{})
 	go func() {
 		defer close(worked)
@@ -188,6 +205,9 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 	select {
 	case <-ctx.Done():
 	case err = <-served:
+		stop()
+		<-worked
+		<-watched
 		return fmt.Errorf("serve: %w", err)
 	}
 	log.Info("stopping")
@@ -198,6 +218,7 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 		web.Close()
 	}
 	<-worked
+	<-watched
 	log.Info("stopped")
 	return nil
 }

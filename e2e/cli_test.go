@@ -166,6 +166,53 @@ func TestRepairCommand(t *testing.T) {
 	assert.Equal(t, original, now, "the original stays as it is")
 }
 
+func TestConvertCommand(t *testing.T) {
+	dir := t.TempDir()
+	for _, name := range []string{"chain.stl", "chain.obj", "chain.3mf"} { // from one to the next
+		from := demoFile(t, "chain.3mf")
+		out := filepath.Join(dir, name)
+		text, errs, code := run(t, nil, "convert", from, out)
+		assert.Equal(t, 0, code, errs)
+		assert.Contains(t, text, "23\u202f040 triangles in mm, read back and the same")
+		text, _, code = run(t, nil, "check", out, "--json")
+		assert.Equal(t, 0, code)
+		var r check.Report
+		require.NoError(t, json.Unmarshal([]byte(text), &r))
+		assert.Equal(t, 5, r.Geometry.Shells)
+		assert.InDelta(t, 201.938, r.Geometry.SizeMM[0], 0.001)
+	}
+	text, _, code := run(t, nil, "convert", demoFile(t, "chain.3mf"), filepath.Join(dir, "text.stl"), "--text", "--json")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, text, `"format": "stl-ascii"`)
+	text, _, code = run(t, nil, "convert", demoFile(t, "chain.3mf"), filepath.Join(dir, "chain2.stl"))
+	assert.Equal(t, 0, code)
+	assert.Contains(t, text, "not carried over: which of its 5 bodies a triangle belongs to")
+
+	coloured := filepath.Join(dir, "coloured.obj")
+	require.NoError(t, os.WriteFile(coloured, []byte("mtllib paint.mtl\nv 0 0 0\nv 60 0 0\nv 0 60 0\nv 0 0 60\nusemtl red\nf 1 3 2\nf 1 2 4\nusemtl blue\nf 2 3 4\nf 1 4 3\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "paint.mtl"), []byte("newmtl red\nKd 1 0 0\nnewmtl blue\nKd 0 0 1\n"), 0o600))
+	_, errs, code := run(t, nil, "convert", coloured, filepath.Join(dir, "coloured.3mf"))
+	require.Equal(t, 0, code, errs)
+	_, errs, code = run(t, nil, "convert", filepath.Join(dir, "coloured.3mf"), filepath.Join(dir, "again.obj"))
+	require.Equal(t, 0, code, errs)
+	library, err := os.ReadFile(filepath.Join(dir, "again.mtl"))
+	require.NoError(t, err)
+	assert.Contains(t, string(library), "Kd 1.000000 0.000000 0.000000")
+	assert.Contains(t, string(library), "Kd 0.000000 0.000000 1.000000")
+
+	for _, bad := range [][]string{{"a.stl", "b.gif"}, {demoFile(t, "chain.3mf"), filepath.Join(dir, "b.obj"), "--text"}, {demoFile(t, "sea-chart.3mf"), filepath.Join(dir, "c.stl")}} {
+		_, errs, code := run(t, nil, append([]string{"convert"}, bad...)...)
+		assert.Equal(t, 2, code, "%v", bad)
+		assert.NotEmpty(t, errs)
+	}
+	_, errs, code = run(t, nil, "convert", demoFile(t, "hour-hand.stl"), filepath.Join(dir, "hand.3mf"), "-p", "resin")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "a question is open")
+	assert.NoFileExists(t, filepath.Join(dir, "hand.3mf"))
+	_, _, code = run(t, nil, "check", demoFile(t, "hour-hand.stl"), "-p", "resin", "--expect", "122mm")
+	assert.Equal(t, 0, code, "the customer's size settles the unit")
+}
+
 func TestBatchCommands(t *testing.T) {
 	s := start(t, t.TempDir())
 	home := []string{"XDG_CONFIG_HOME=" + t.TempDir()}

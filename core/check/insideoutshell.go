@@ -1,6 +1,10 @@
 package check
 
-import "fmt"
+import (
+	"fmt"
+
+	"veneer/core/mesh"
+)
 
 var insideOutShell = Kind{
 	Name: "inside-out-shell", Title: "Inside-out shell", Usual: Error,
@@ -8,17 +12,7 @@ var insideOutShell = Kind{
 	Harm:   "Slicing software may print nothing, or fill what should be hollow.",
 	Action: "The whole shell is turned, by how many shells it lies in: outer skins face outward, skins of hollows inward. No point moves.",
 	find: func(s *Subject) *Finding {
-		f := &Finding{}
-		for i, shell := range s.Shells.List {
-			if !shell.InsideOut() {
-				continue
-			}
-			f.Count++
-			if len(f.Places) < maxPlaces {
-				f.Places = append(f.Places, s.shellPlace(int32(i)))
-			}
-		}
-		f.PlacesTotal = f.Count
+		f := s.shellsThat(mesh.Shell.InsideOut)
 		f.Summary = fmt.Sprintf("%s the wrong way", some(f.Count, "closed shell faces", "closed shells face"))
 		return f
 	},

@@ -1,6 +1,10 @@
 package check
 
-import "fmt"
+import (
+	"fmt"
+
+	"veneer/core/mesh"
+)
 
 var notOrientable = Kind{
 	Name: "not-orientable", Title: "Surface without an outside", Usual: Error,
@@ -8,20 +12,26 @@ var notOrientable = Kind{
 	Harm:   "There is no inside to fill, whichever way the triangles are turned.",
 	Action: "It is reported with its place; no turning of triangles can mend it.",
 	find: func(s *Subject) *Finding {
-		f := &Finding{}
-		for i, shell := range s.Shells.List {
-			if shell.Orientable {
-				continue
-			}
-			f.Count++
-			if len(f.Places) < maxPlaces {
-				f.Places = append(f.Places, s.shellPlace(int32(i)))
-			}
-		}
-		f.PlacesTotal = f.Count
+		f := s.shellsThat(func(shell mesh.Shell) bool { return !shell.Orientable })
 		f.Summary = fmt.Sprintf("%s cannot be given an outside", some(f.Count, "shell", "shells"))
 		return f
 	},
+}
+
+// shellsThat is a finding of the shells for which is holds.
+func (s *Subject) shellsThat(is func(mesh.Shell) bool) *Finding {
+	f := &Finding{}
+	for i, shell := range s.Shells.List {
+		if !is(shell) {
+			continue
+		}
+		f.Count++
+		if len(f.Places) < maxPlaces {
+			f.Places = append(f.Places, s.shellPlace(int32(i)))
+		}
+	}
+	f.PlacesTotal = f.Count
+	return f
 }
 
 // shellPlace is the place of a whole shell.
