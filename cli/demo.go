@@ -105,7 +105,7 @@ Veneer is ready at %s
 
 Look first at
   the fog bell in batch 1: three holes, shown where they are, filled as revision r1
-  the hour hand in batch 2: is it 4.8 mm long or 4.8 inches? Choose, and it is checked again
+  the hour hand in batch 2: is it 4.8 cm long or 4.8 inches? Choose, and it is checked again
   batch 3: six files that could not be read, each with the reason
 
 From another terminal:

@@ -43,6 +43,7 @@ type config struct {
 	JobMemory     int64         `mapstructure:"job-memory"`
 	JobTime       time.Duration `mapstructure:"job-time"`
 	FileMegabytes int64         `mapstructure:"file-megabytes"`
+	FileTriangles int64         `mapstructure:"file-triangles"`
 	BatchFiles    int           `mapstructure:"batch-files"`
 	Session       time.Duration `mapstructure:"session"`
 	Secure        bool          `mapstructure:"secure-cookies"`
@@ -64,6 +65,7 @@ func serveFlags(c *cobra.Command) {
 	f.Int64("job-memory", 6144, "MiB that a job may use")
 	f.Duration("job-time", 30*time.Minute, "time that a job may take")
 	f.Int64("file-megabytes", 4096, "MiB that a file may have")
+	f.Int64("file-triangles", 60_000_000, "triangles that a file may have")
 	f.Int("batch-files", 2000, "files that a batch may have")
 	f.Duration("session", 12*time.Hour, "time after which people sign in again")
 	f.Bool("secure-cookies", false, "send cookies over TLS only (set it behind a TLS proxy)")
@@ -91,8 +93,8 @@ func readConfig(c *cobra.Command) (config, error) {
 	if err := v.Unmarshal(&cfg); err != nil {
 		return cfg, fmt.Errorf("configuration: %w", err)
 	}
-	if cfg.Workers < 1 || cfg.JobMemory < 128 || cfg.JobTime <= 0 || cfg.FileMegabytes < 1 || cfg.BatchFiles < 1 {
-		return cfg, errors.New("configuration: workers, job-time, file-megabytes and batch-files must be positive, and job-memory at least 128")
+	if cfg.Workers < 1 || cfg.JobMemory < 128 || cfg.JobTime <= 0 || cfg.FileMegabytes < 1 || cfg.FileTriangles < 1 || cfg.BatchFiles < 1 {
+		return cfg, errors.New("configuration: workers, job-time, file-megabytes, file-triangles and batch-files must be positive, and job-memory at least 128")
 	}
 	cfg.lease = 12 * time.Second
 	return cfg, nil
@@ -162,7 +164,7 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 		return err
 	}
 	limits := file.DefaultLimits()
-	limits.Bytes = cfg.FileMegabytes << 20
+	limits.Bytes, limits.Triangles = cfg.FileMegabytes<<20, cfg.FileTriangles
 	b := &bureau.Bureau{Store: records, Vault: files, FileBytes: limits.Bytes, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
 	password, err := firstAccount(ctx, b, cfg)
 	if err != nil {

@@ -132,7 +132,7 @@ func dialAndFittings() []File {
 		clean("tide-dial.3mf", "clean, raised numerals, many triangles", 1, 0, func() []byte {
 			return package3MF("millimeter", item{"tide dial", solid(tideDial()), geom.Identity})
 		}),
-		{Name: "hour-hand.stl", Condition: "made in inches: 4.33 of something long", Findings: map[string]int{"unit": 1}, Verdict: "hold", Shells: 1,
+		{Name: "hour-hand.stl", Condition: "made in inches, and does not say so: 4.8 of something long", Findings: map[string]int{"unit": 1}, Verdict: "hold", Shells: 1,
 			make: func() []byte {
 				m := hand(110).mesh()
 				m.Scale(1 / 25.4)

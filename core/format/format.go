@@ -50,7 +50,7 @@ func sniff(src file.Source, head []byte) (file.Reader, error) {
 	case ".3mf":
 		return nil, src.Whole("ask for the file again", "a 3MF is a zip archive and this file is none (it begins with %s)", file.Printable(head[:min(8, len(head))]))
 	case ".obj":
-		if bytes.IndexByte(head, 0) < 0 && stl.Binary(src, head) { // not text STL under another name
+		if obj.UTF16(head) || bytes.IndexByte(head, 0) < 0 && stl.Binary(src, head) { // not text STL under another name
 			return obj.Read, nil
 		}
 	}

@@ -1,6 +1,7 @@
 package format
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -22,6 +23,7 @@ func TestContentDecides(t *testing.T) {
 	}{
 		{"a.obj", obj, file.OBJ, ""},
 		{"named-wrong.stl", obj, file.OBJ, ""},
+		{"wide.obj", "\xff\xfe" + strings.Join(strings.Split(obj, ""), "\x00") + "\x00", file.OBJ, ""},
 		{"no-ending", ascii, file.STLASCII, ""},
 		{"a.stl", ascii, file.STLASCII, ""},
 		{"empty.stl", "", "", "the file is empty"},

@@ -3,6 +3,7 @@ package obj
 import (
 	"strings"
 	"testing"
+	"unicode/utf16"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -26,6 +27,8 @@ func TestRead(t *testing.T) {
 		{"all index forms", square + "vt 0 0\nvn 0 0 1\nf 1/1 2/1/1 3//1 4\n", 2, 0, "texture coordinate: 1", ""},
 		{"counted from the end", square + "f -4 -3 -2 -1\n", 2, 0, "", ""},
 		{"CRLF, a mark, comments", "\xef\xbb\xbf" + strings.ReplaceAll("# x\n"+square+"f 1 2 3 # three\n", "\n", "\r\n"), 1, 0, "", ""},
+		{"UTF-16, little end first", "\xff\xfe" + wide(square+"f 1 2 3 4\n", 0), 2, 0, "", ""},
+		{"UTF-16, big end first", "\xfe\xff" + wide(square+"o höhe\nf 1 2 3 4\n", 1), 2, 1, "", ""},
 		{"a continued line", square + "f 1 2 \\\n  3 4\n", 2, 0, "", ""},
 		{"no final newline", square + "f 1 2 3", 1, 0, "", ""},
 		{"two objects", square + "o a\nf 1 2 3\no b\nf 1 3 4\n", 2, 2, "", ""},
@@ -62,6 +65,16 @@ func TestRead(t *testing.T) {
 			}
 		})
 	}
+}
+
+// wide is text as UTF-16 without its mark; pad is 0 with the low byte first.
+func wide(text string, pad int) string {
+	var b []byte
+	for _, u := range utf16.Encode([]rune(text)) {
+		pair := [2]byte{byte(u), byte(u >> 8)}
+		b = append(b, pair[pad], pair[1-pad])
+	}
+	return string(b)
 }
 
 func TestConcaveFacesKeepTheirArea(t *testing.T) {

@@ -13,6 +13,9 @@ import (
 	"io"
 	"slices"
 
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+
 	"veneer/core/format/file"
 	"veneer/core/format/number"
 	"veneer/core/format/text"
@@ -43,7 +46,7 @@ func Looks(head []byte) bool {
 // Read reads OBJ. An index that is 0 or names no vertex yet read is refused
 // with its line.
 func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
-	p := &parser{src: src, opt: opt, in: text.NewWindow(src.Section(), maxLine), lost: map[string]int{}, body: -1, materials: map[string]mesh.Colour{}}
+	p := &parser{src: src, opt: opt, in: text.NewWindow(decoded(src), maxLine), lost: map[string]int{}, body: -1, materials: map[string]mesh.Colour{}}
 	weld := startWeld(int(min(src.Size/100, 4<<20)))
 	err := p.file(ctx, weld)
 	weld.send(p.mesh.Positions, true)
@@ -57,6 +60,21 @@ func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, 
 	p.mesh.WeldBy(weld.weld, weld.same)
 	p.dropUnusedBodies()
 	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: p.lostContent(), Hints: p.hints}, nil
+}
+
+// decoded is the file's text as UTF-8; some programs write UTF-16 with a byte-order mark.
+func decoded(src file.Source) io.Reader {
+	var mark [2]byte
+	src.R.ReadAt(mark[:], 0) // a failing disk shows again at once
+	if UTF16(mark[:]) {
+		return transform.NewReader(src.Section(), unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder())
+	}
+	return src.Section()
+}
+
+// UTF16 reports whether a file begins with the byte-order mark of UTF-16.
+func UTF16(head []byte) bool {
+	return bytes.HasPrefix(head, []byte("\xff\xfe")) || bytes.HasPrefix(head, []byte("\xfe\xff"))
 }
 
 // file reads all statements, and sends vertices to the weld as they come.

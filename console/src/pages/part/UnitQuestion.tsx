@@ -35,7 +35,7 @@ export function UnitQuestion({ part, report, answered }: { part: Part; report: R
                 {size(c.size_mm)}
                 <span className="block text-xs opacity-70">{c.evidence[0]}</span>
               </span>
-              <span>{Math.round(100 * c.probability)} %</span>
+              <span>{c.probability < 0.005 ? 'under 1' : Math.round(100 * c.probability)} %</span>
             </button>
           </li>
         ))}
