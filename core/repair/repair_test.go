@@ -307,3 +307,32 @@ func TestNoMethodOfAnotherName(t *testing.T) {
 }
 
 var _ io.Writer = (*memory)(nil)
+
+// TestColoursSurviveRepair colours a part by body, damages it and mends it:
+// every triangle that was there keeps its colour, and lids take their rim's.
+func TestColoursSurviveRepair(t *testing.T) {
+	m := shapes()["hollow ball"]
+	const red, blue = 0xff0000ff, 0x0000ffff
+	for tri := range m.Triangles {
+		c := mesh.Colour(red)
+		if a, _, _ := m.Corners(int32(tri)); a.Length() < 15 {
+			c = blue
+		}
+		m.Colours = append(m.Colours, [3]mesh.Colour{c, c, c})
+	}
+	m.Keep(func(tri int32) bool { return tri%97 != 5 })
+	for tri := int32(30); tri < 900; tri += 200 {
+		m.Turn(tri)
+	}
+	m.Append(40, m.Triangles[40])
+	r, _ := mend(t, m)
+	require.Equal(t, check.Pass, r.Verdict)
+	require.Len(t, r.Mesh.Colours, len(r.Mesh.Triangles))
+	for tri := range r.Mesh.Triangles {
+		want := mesh.Colour(red)
+		if a, _, _ := r.Mesh.Corners(int32(tri)); a.Length() < 15 {
+			want = blue
+		}
+		require.Equal(t, [3]mesh.Colour{want, want, want}, r.Mesh.Colours[tri], "triangle %d", tri)
+	}
+}
