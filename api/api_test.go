@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"io"
 	"log/slog"
 	"mime/multipart"
@@ -134,8 +135,8 @@ func TestABatchThroughTheClient(t *testing.T) {
 
 	hand := byName["hour-hand.stl"]
 	assert.ErrorContains(t, c.Repair(ctx, hand.ID), "a question about the part is open")
-	assert.ErrorContains(t, c.SetUnit(ctx, hand.ID, "ell"), "ell")
-	require.NoError(t, c.SetUnit(ctx, hand.ID, "in"))
+	assert.ErrorContains(t, c.SetUnit(ctx, hand.ID, "ell", false), "ell")
+	require.NoError(t, c.SetUnit(ctx, hand.ID, "in", false))
 	require.NoError(t, c.WatchUntilDone(ctx, all.Batch.ID, nil))
 	part, err = c.Part(ctx, hand.ID)
 	require.NoError(t, err)
@@ -154,6 +155,32 @@ func TestABatchThroughTheClient(t *testing.T) {
 	list, err := c.Batches(ctx)
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
+}
+
+// TestOneAnswerForAllAlike settles the units of a whole batch at once.
+func TestOneAnswerForAllAlike(t *testing.T) {
+	c := signIn(t, serve(t), "ada")
+	dir := t.TempDir()
+	s := client.Submission{Customer: "Harbour Museum", Process: "resin"}
+	for i := range 3 { // sizes that say nothing: inches, or centimetres
+		x, path := 4.7283+0.1371*float64(i), fmt.Sprintf("%s/part-%d.obj", dir, i)
+		require.NoError(t, os.WriteFile(path, fmt.Appendf(nil, "v 0 0 0\nv %g 0 0\nv 0 2.3171 0\nv 0 0 1.1127\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n", x), 0o600))
+		s.Paths = append(s.Paths, path)
+	}
+	b, err := c.Submit(t.Context(), s)
+	require.NoError(t, err)
+	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
+	all, err := c.Batch(t.Context(), b.ID)
+	require.NoError(t, err)
+	require.Equal(t, 3, all.Batch.Counts.Hold, "%+v", all.Batch.Counts)
+	require.NoError(t, c.SetUnit(t.Context(), all.Parts[1].ID, "in", true))
+	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
+	all, err = c.Batch(t.Context(), b.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 3, all.Batch.Counts.Pass)
+	for _, p := range all.Parts {
+		assert.Equal(t, "in", p.UnitSet)
+	}
 }
 
 // TestWhoMayDoWhat calls every address as nobody, as a viewer and as an operator.

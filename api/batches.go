@@ -184,13 +184,14 @@ func (s *server) setUnit(g *gin.Context) {
 		return
 	}
 	var in struct {
-		Unit string `json:"unit"`
+		Unit  string `json:"unit"`
+		Alike bool   `json:"alike"` // for all parts of the batch whose unit is in doubt
 	}
 	if err := g.ShouldBindJSON(&in); err != nil {
 		problem(g, http.StatusBadRequest, `send {"unit": "mm"} or another unit`)
 		return
 	}
-	if err := s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit); err != nil {
+	if err := s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit, in.Alike); err != nil {
 		s.fail(g, err)
 		return
 	}

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -181,7 +182,8 @@ func ShownName(name string) string {
 }
 
 // SetUnit says in which unit a part's numbers are; it is then checked again.
-func (b *Bureau) SetUnit(ctx context.Context, person string, part int64, name string) error {
+// With alike, the same goes for all parts of the batch whose unit is in doubt.
+func (b *Bureau) SetUnit(ctx context.Context, person string, part int64, name string, alike bool) error {
 	if _, err := unit.Millimetres(name); err != nil {
 		return invalid("%v", err)
 	}
@@ -192,7 +194,23 @@ func (b *Bureau) SetUnit(ctx context.Context, person string, part int64, name st
 	if p.Verdict == "reject" {
 		return invalid("%s could not be read; a unit does not help", p.Name)
 	}
-	return b.Store.SetUnit(ctx, person, part, name)
+	if err := b.Store.SetUnit(ctx, person, part, name); err != nil || !alike {
+		return err
+	}
+	parts, err := b.Store.Parts(ctx, p.BatchID)
+	if err != nil {
+		return err
+	}
+	for _, q := range parts {
+		inDoubt := slices.ContainsFunc(q.Findings, func(f record.Finding) bool { return f.Kind == "unit" })
+		if q.ID == part || !inDoubt || q.UnitSet != "" {
+			continue
+		}
+		if err := b.Store.SetUnit(ctx, person, q.ID, name); err != nil && !errors.Is(err, store.ErrBusy) {
+			return err
+		}
+	}
+	return nil
 }
 
 // Repair has a part mended, when its verdict calls for it.

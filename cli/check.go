@@ -280,7 +280,7 @@ var severityColours = map[check.Severity]text.Colors{
 }
 
 var verdictWords = map[check.Verdict]string{
-	check.Pass:   "nothing stands against printing it",
+	check.Pass:   "no errors found",
 	check.Repair: "it has errors; try: veneer repair",
 	check.Hold:   "a question is open",
 	check.Reject: "nothing printable can be made of it",
@@ -310,6 +310,7 @@ func printReport(w io.Writer, r *check.Report) {
 	row("mesh", "%s triangles, %s vertices, %s, %s", thousands(g.Triangles), thousands(g.Vertices), r.File.Format, megabytes(r.File.Bytes))
 	if len(r.Findings) == 0 {
 		fmt.Fprintf(w, "\n  no findings for %s\n", r.Process)
+		printUnchecked(w, g)
 		return
 	}
 	fmt.Fprintln(w)
@@ -334,7 +335,15 @@ func printReport(w io.Writer, r *check.Report) {
 			fmt.Fprintf(w, "    --unit %-4s %s\n", choice.Answer, choice.Effect)
 		}
 	}
+	printUnchecked(w, g)
 	fmt.Fprintf(w, "\n  %s\n", text.Faint.Sprint("veneer explain KIND tells what a finding is and does to a print"))
+}
+
+// printUnchecked says what a verdict does not cover.
+func printUnchecked(w io.Writer, g check.Geometry) {
+	if g.SelfIntersections == nil {
+		fmt.Fprintf(w, "\n  %s\n", text.Faint.Sprint("not looked for: triangles that pass through each other, thin walls"))
+	}
 }
 
 func volumeWords(mm3 float64) string {

@@ -140,9 +140,10 @@ func (c *Client) Report(ctx context.Context, part int64, number int) (r *check.R
 	return r, c.send(ctx, http.MethodGet, fmt.Sprintf("/parts/%d/revisions/%d/report", part, number), nil, &r)
 }
 
-// SetUnit says in which unit a part is.
-func (c *Client) SetUnit(ctx context.Context, part int64, unit string) error {
-	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/unit", part), map[string]string{"unit": unit}, nil)
+// SetUnit says in which unit a part is, or with alike, all parts of its batch
+// that are in doubt.
+func (c *Client) SetUnit(ctx context.Context, part int64, unit string, alike bool) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/unit", part), map[string]any{"unit": unit, "alike": alike}, nil)
 }
 
 // Repair has a part mended.

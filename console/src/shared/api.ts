@@ -107,6 +107,7 @@ export interface Report {
     watertight: boolean
     oriented: boolean
     genus: number | null
+    self_intersections: number | null
     size_mm: Vec3
     area_mm2: number
     volume_mm3: number | null

@@ -9,7 +9,7 @@ export function Findings({ report, kind, chosen, pick }: { report: Report; kind:
   return (
     <section aria-label="Findings">
       <h2 className="mb-2 font-semibold">Findings</h2>
-      {report.findings.length === 0 && <p className="text-sm opacity-70">None: nothing stands against printing it.</p>}
+      {report.findings.length === 0 && <p className="text-sm">None.</p>}
       <ul className="space-y-1.5">
         {report.findings.map((f) => {
           const open = f.kind === kind
@@ -39,6 +39,9 @@ export function Findings({ report, kind, chosen, pick }: { report: Report; kind:
           )
         })}
       </ul>
+      {report.geometry.self_intersections === null && (
+        <p className="mt-2 text-sm opacity-70">Not looked for: triangles that pass through each other, thin walls.</p>
+      )}
     </section>
   )
 }

@@ -7,11 +7,12 @@ import { size } from '../../shared/words'
 export function UnitQuestion({ part, report, answered }: { part: Part; report: Report; answered: () => void }) {
   const [error, setError] = useState<unknown>()
   const [busy, setBusy] = useState(false)
+  const [alike, setAlike] = useState(false)
   async function answer(unit: string) {
     setBusy(true)
     setError(undefined)
     try {
-      await post(`/parts/${part.id}/unit`, { unit })
+      await post(`/parts/${part.id}/unit`, { unit, alike })
       answered()
     } catch (problem) {
       setError(problem)
@@ -40,6 +41,10 @@ export function UnitQuestion({ part, report, answered }: { part: Part; report: R
           </li>
         ))}
       </ul>
+      <label className="mt-2 flex items-center gap-2 text-sm">
+        <input id="alike" type="checkbox" className="checkbox checkbox-sm" checked={alike} onChange={(e) => setAlike(e.target.checked)} />
+        the same for all of the batch that are in doubt
+      </label>
       <Trouble error={error} />
     </section>
   )
