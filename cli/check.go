@@ -336,13 +336,14 @@ func printReport(w io.Writer, r *check.Report) {
 		}
 	}
 	printUnchecked(w, g)
-	fmt.Fprintf(w, "\n  %s\n", text.Faint.Sprint("veneer explain KIND tells what a finding is and does to a print"))
+	fmt.Fprintf(w, "  %s\n", text.Faint.Sprint("veneer explain KIND tells what a finding is and does to a print"))
 }
 
 // printUnchecked says what a verdict does not cover.
 func printUnchecked(w io.Writer, g check.Geometry) {
+	fmt.Fprintln(w)
 	if g.SelfIntersections == nil {
-		fmt.Fprintf(w, "\n  %s\n", text.Faint.Sprint("not looked for: triangles that pass through each other, thin walls"))
+		fmt.Fprintf(w, "  %s\n", text.Faint.Sprint("not looked for: triangles that pass through each other, thin walls"))
 	}
 }
 
