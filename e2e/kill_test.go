@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"os"
 	"path/filepath"
 	"testing"
 	"time"
@@ -62,6 +63,30 @@ func TestSecondServiceOnTheSameFolderIsRefused(t *testing.T) {
 	_, errs, code := run(t, nil, "serve", "--data", data, "--listen", "127.0.0.1:0")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "another service is running on the folder")
+}
+
+// TestConfigurationComesFromThreePlaces sets the same value in a file, in the
+// environment and by a flag: the later ones win.
+func TestConfigurationComesFromThreePlaces(t *testing.T) {
+	dir := t.TempDir()
+	path := filepath.Join(dir, "veneer.yaml")
+	require.NoError(t, os.WriteFile(path, []byte("first-user: from-file\nlog-json: true\n"), 0o600))
+	for want, env := range map[string]string{"from-file": "", "from-env": "VENEER_FIRST_USER=from-env"} {
+		if env != "" {
+			t.Setenv("VENEER_FIRST_USER", "from-env")
+		}
+		s := start(t, filepath.Join(dir, want), "--config", path)
+		c := &client.Client{Server: s.address}
+		_, err := c.SignIn(t.Context(), want, password)
+		require.NoError(t, err)
+		s.stop(t)
+		assert.Contains(t, s.log.String(), `"msg":"ready"`)
+		os.Unsetenv("VENEER_FIRST_USER")
+	}
+	t.Setenv("VENEER_FIRST_USER", "from-env")
+	s := start(t, filepath.Join(dir, "flag"), "--config", path, "--first-user", "from-flag")
+	_, err := (&client.Client{Server: s.address}).SignIn(t.Context(), "from-flag", password)
+	require.NoError(t, err)
 }
 
 func TestConfigurationIsChecked(t *testing.T) {

@@ -370,12 +370,12 @@ func (s *scanner) decode(v []byte) ([]byte, error) {
 		if !found {
 			return s.spare[from:len(s.spare):len(s.spare)], nil
 		}
-		word, rest, found := bytes.Cut(rest[:min(len(rest), 12)], []byte{';'})
-		if !found {
+		end := bytes.IndexByte(rest[:min(len(rest), 12)], ';')
+		if end < 0 {
 			return nil, errors.New("an & that begins no entity")
 		}
-		v = v[len(text)+1+len(word)+1:]
-		_ = rest
+		word := rest[:end]
+		v = rest[end+1:]
 		switch string(word) {
 		case "amp":
 			s.spare = append(s.spare, '&')
