@@ -29,7 +29,7 @@ test: install-test console lint
 	go test ./...
 	go test -race ./bureau/... ./core/format/... ./core/pipeline/...
 	@for f in stl:FuzzReadSTL obj:FuzzReadOBJ threemf:FuzzRead3MF number:FuzzFloat; do \
-	  go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 5s -fuzzminimizetime 50x ./core/format/$${f%%:*} || exit 1; done
+	  go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime 20000x -fuzzminimizetime 50x ./core/format/$${f%%:*} || exit 1; done
 
 lint:
 	@test -z "$$(gofmt -l api bureau cli client cmd core demo e2e console/*.go)" || { gofmt -l api bureau cli client cmd core demo e2e console/*.go; exit 1; }
