@@ -23,7 +23,7 @@ func TestBatchSurvivesAKill(t *testing.T) {
 	c := s.client(t)
 	floor := demo.Batches()[0]
 	submission := client.Submission{Customer: floor.Customer, Process: floor.Process}
-	for range 2 {
+	for range 3 {
 		submission.Paths = append(submission.Paths, pathsOf(floor)...)
 	}
 	batch, err := c.Submit(t.Context(), submission)
@@ -44,8 +44,8 @@ func TestBatchSurvivesAKill(t *testing.T) {
 	t.Logf("finished %s after the last start", time.Since(began).Round(time.Millisecond))
 	b, err := c.Batch(t.Context(), batch.ID)
 	require.NoError(t, err)
-	assert.Equal(t, 12, b.Batch.Counts.Pass)
-	assert.Equal(t, 8, b.Batch.Counts.Repaired)
+	assert.Equal(t, 18, b.Batch.Counts.Pass)
+	assert.Equal(t, 12, b.Batch.Counts.Repaired)
 	for _, p := range b.Parts {
 		part, err := c.Part(t.Context(), p.ID)
 		require.NoError(t, err)
