@@ -107,6 +107,24 @@ func (s *server) fail(g *gin.Context, err error) {
 	}
 }
 
+// answer sends v, or the problem that err is.
+func (s *server) answer(g *gin.Context, v any, err error) {
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.JSON(http.StatusOK, v)
+}
+
+// accept says that something will be done, or why not.
+func (s *server) accept(g *gin.Context, err error) {
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.Status(http.StatusAccepted)
+}
+
 func (s *server) ready(g *gin.Context) {
 	if err := s.Bureau.Store.Ready(g.Request.Context()); err != nil {
 		problem(g, http.StatusServiceUnavailable, "the database does not answer")

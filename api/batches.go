@@ -69,11 +69,7 @@ func (s *server) batches(g *gin.Context) {
 		return
 	}
 	list, err := s.Bureau.Store.Batches(g.Request.Context(), before, limit)
-	if err != nil {
-		s.fail(g, err)
-		return
-	}
-	g.JSON(http.StatusOK, list)
+	s.answer(g, list, err)
 }
 
 func (s *server) batchWithParts(g *gin.Context, id int64) (b BatchWithParts, err error) {
@@ -90,11 +86,7 @@ func (s *server) batch(g *gin.Context) {
 		return
 	}
 	b, err := s.batchWithParts(g, n)
-	if err != nil {
-		s.fail(g, err)
-		return
-	}
-	g.JSON(http.StatusOK, b)
+	s.answer(g, b, err)
 }
 
 func (s *server) audit(g *gin.Context) {
@@ -103,11 +95,7 @@ func (s *server) audit(g *gin.Context) {
 		return
 	}
 	list, err := s.Bureau.Store.Audit(g.Request.Context(), n)
-	if err != nil {
-		s.fail(g, err)
-		return
-	}
-	g.JSON(http.StatusOK, list)
+	s.answer(g, list, err)
 }
 
 // receive takes a batch as multipart form: the fields name, customer, process
@@ -171,11 +159,7 @@ func (s *server) part(g *gin.Context) {
 			p.Revisions, err = s.Bureau.Store.Revisions(ctx, n)
 		}
 	}
-	if err != nil {
-		s.fail(g, err)
-		return
-	}
-	g.JSON(http.StatusOK, p)
+	s.answer(g, p, err)
 }
 
 func (s *server) setUnit(g *gin.Context) {
@@ -191,11 +175,7 @@ func (s *server) setUnit(g *gin.Context) {
 		problem(g, http.StatusBadRequest, `send {"unit": "mm"} or another unit`)
 		return
 	}
-	if err := s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit, in.Alike); err != nil {
-		s.fail(g, err)
-		return
-	}
-	g.Status(http.StatusAccepted)
+	s.accept(g, s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit, in.Alike))
 }
 
 func (s *server) repair(g *gin.Context) {
@@ -203,11 +183,7 @@ func (s *server) repair(g *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.Bureau.Repair(g.Request.Context(), person(g).Name, n); err != nil {
-		s.fail(g, err)
-		return
-	}
-	g.Status(http.StatusAccepted)
+	s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n))
 }
 
 // revision finds the revision that the address names; false when it answered already.
