@@ -80,7 +80,7 @@ type Options struct {
 // Report passes progress on when somebody listens.
 func (o Options) Report(done float64) {
 	if o.Progress != nil {
-		o.Progress(done)
+		o.Progress(min(done, 1))
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"veneer/core/format/file"
 	"veneer/core/format/formattest"
 	"veneer/core/geom"
 )
@@ -65,6 +66,19 @@ func TestRead(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestTextThatGrowsWhenDecoded reads UTF-16 whose UTF-8 is longer than the file.
+func TestTextThatGrowsWhenDecoded(t *testing.T) {
+	comments := strings.Repeat("# "+strings.Repeat("潮", 200)+"\n", 2200)
+	text := "\xff\xfe" + wide(strings.Repeat(square, 300)+"f 1 2 3\n"+comments+"f 1 3 4\n", 0)
+	limits := formattest.Limits()
+	limits.Bytes = 4 << 20
+	last := 0.0
+	m, err := Read(t.Context(), formattest.Source("wide.obj", text), file.Options{Limits: limits, Progress: func(done float64) { last = done }})
+	require.NoError(t, err)
+	assert.Len(t, m.Mesh.Triangles, 2)
+	assert.LessOrEqual(t, last, 1.0)
 }
 
 // wide is text as UTF-16 without its mark; pad is 0 with the low byte first.

@@ -234,7 +234,7 @@ const plainLine = 160 // bytes that must be in memory for plain to look
 // reserve makes room for what is still to come, judged by what came so far, so
 // that the arrays are not copied again and again as they grow.
 func (p *parser) reserve() {
-	left := float64(p.src.Size)/float64(p.in.Offset()) - 1
+	left := max(0, float64(p.src.Size)/float64(p.in.Offset())-1) // decoded text may be longer than the file
 	more := func(n int) int { return min(int(1.02*left*float64(n)), int(p.src.Size/6)) }
 	p.mesh.Positions = slices.Grow(p.mesh.Positions, more(len(p.mesh.Positions)))
 	p.mesh.Triangles = slices.Grow(p.mesh.Triangles, more(len(p.mesh.Triangles)))
