@@ -50,7 +50,7 @@ func serve(t *testing.T) string {
 	v, err := vault.Open(t.TempDir())
 	require.NoError(t, err)
 	s := storetest.Open(t)
-	b := &bureau.Bureau{Store: s, Vault: v, FileBytes: 64 << 20, Parts: 100, Session: time.Hour,
+	b := &bureau.Bureau{Store: s, Vault: v, Limits: file.DefaultLimits(), Parts: 100, Session: time.Hour,
 		Passwords: &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}}
 	require.NoError(t, b.AddPerson(t.Context(), "veneer", "ada", password, record.Operator))
 	require.NoError(t, b.AddPerson(t.Context(), "veneer", "vic", password, record.Viewer))

@@ -42,8 +42,7 @@ func invalid(format string, a ...any) error {
 type Bureau struct {
 	Store     *store.Store
 	Vault     *vault.Vault
-	FileBytes int64       // largest file taken in
-	Limits    file.Limits // of what archives may unpack to
+	Limits    file.Limits // of files, and of what archives may unpack to
 	Parts     int         // most files in one batch
 	Session   time.Duration
 	Passwords *argon2id.Params // nil for the default strength
@@ -90,27 +89,37 @@ func (in *Intake) Set(field, value string) error {
 
 // Add streams one file into the vault. Its name is kept for showing only.
 func (in *Intake) Add(name string, r io.Reader) error {
-	if len(in.files) >= in.bureau.Parts {
-		return invalid("a batch takes at most %d files", in.bureau.Parts)
-	}
-	name = ShownName(name)
-	sum, n, err := in.bureau.Vault.Put(r, in.bureau.FileBytes)
-	if errors.Is(err, vault.ErrTooLarge) {
-		return invalid("%s is larger than the %d MB a file may have", name, in.bureau.FileBytes>>20)
-	}
+	kept, err := in.keep(name, r)
 	if err != nil {
-		return fmt.Errorf("%s: %w", name, err)
+		return err
 	}
-	f, err := in.bureau.Vault.Open(sum)
+	f, err := in.bureau.Vault.Open(kept.SHA256)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	if src := (file.Source{Name: name, R: f, Size: n}); archive.Is(src) {
+	if src := (file.Source{Name: kept.Name, R: f, Size: kept.Bytes}); archive.Is(src) {
 		return in.unpack(src)
 	}
-	in.files = append(in.files, store.NewFile{Name: name, SHA256: sum, Bytes: n})
+	in.files = append(in.files, kept)
 	return nil
+}
+
+// keep puts one file into the vault, while the batch has room for it.
+func (in *Intake) keep(name string, r io.Reader) (store.NewFile, error) {
+	if len(in.files) >= in.bureau.Parts {
+		return store.NewFile{}, invalid("a batch takes at most %d files", in.bureau.Parts)
+	}
+	name = ShownName(name)
+	most := in.bureau.Limits.Bytes
+	sum, n, err := in.bureau.Vault.Put(r, most)
+	if errors.Is(err, vault.ErrTooLarge) {
+		return store.NewFile{}, invalid("%s is larger than the %d MB a file may have", name, most>>20)
+	}
+	if err != nil {
+		return store.NewFile{}, fmt.Errorf("%s: %w", name, err)
+	}
+	return store.NewFile{Name: name, SHA256: sum, Bytes: n}, nil
 }
 
 // unpack adds the mesh files of an archive, each as a part of its own.
@@ -120,17 +129,12 @@ func (in *Intake) unpack(src file.Source) error {
 		if !archive.Mesh(name) {
 			return nil
 		}
-		if len(in.files) >= in.bureau.Parts {
-			return invalid("a batch takes at most %d files", in.bureau.Parts)
+		kept, err := in.keep(name, r)
+		if err != nil {
+			return fmt.Errorf("%s: %w", src.Name, err)
 		}
-		sum, n, err := in.bureau.Vault.Put(r, in.bureau.FileBytes)
-		if errors.Is(err, vault.ErrTooLarge) {
-			return invalid("%s in %s is larger than the %d MB a file may have", ShownName(name), src.Name, in.bureau.FileBytes>>20)
-		}
-		if err == nil {
-			in.files = append(in.files, store.NewFile{Name: ShownName(name), SHA256: sum, Bytes: n})
-		}
-		return err
+		in.files = append(in.files, kept)
+		return nil
 	})
 	var refused *file.Error
 	if errors.As(err, &refused) {

@@ -25,7 +25,9 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 func open(t *testing.T) *bureau.Bureau {
 	v, err := vault.Open(t.TempDir())
 	require.NoError(t, err)
-	return &bureau.Bureau{Store: storetest.Open(t), Vault: v, FileBytes: 1 << 20, Limits: file.DefaultLimits(), Parts: 3, Session: time.Hour,
+	limits := file.DefaultLimits()
+	limits.Bytes = 1 << 20
+	return &bureau.Bureau{Store: storetest.Open(t), Vault: v, Limits: limits, Parts: 3, Session: time.Hour,
 		Passwords: &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}}
 }
 

@@ -165,7 +165,7 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 	}
 	limits := file.DefaultLimits()
 	limits.Bytes, limits.Triangles = cfg.FileMegabytes<<20, cfg.FileTriangles
-	b := &bureau.Bureau{Store: records, Vault: files, FileBytes: limits.Bytes, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
+	b := &bureau.Bureau{Store: records, Vault: files, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
 	password, err := firstAccount(ctx, b, cfg)
 	if err != nil {
 		return err

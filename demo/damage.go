@@ -80,7 +80,7 @@ func crack(m *mesh.Mesh, n int, seed uint64) {
 	taken := make([]bool, len(m.Triangles))
 	topo := mesh.NewTopology(m)
 	for done := 0; done < n; {
-		h := r.Int32N(int32(3 * len(topo.EdgeOf) / 3))
+		h := r.Int32N(int32(len(topo.EdgeOf)))
 		halves := topo.Halves(topo.EdgeOf[h])
 		a, b, c := topo.From(h), topo.To(h), topo.Opposite(h)
 		p, q := m.Positions[a], m.Positions[b]
@@ -95,7 +95,7 @@ func crack(m *mesh.Mesh, n int, seed uint64) {
 		}
 		taken[halves[0]/3], taken[halves[1]/3] = true, true
 		mid := p.Lerp(q, 0.5)
-		m.Positions = append(m.Positions, geom.Vec{X: float64(float32(mid.X)), Y: float64(float32(mid.Y)), Z: float64(float32(mid.Z))})
+		m.Positions = append(m.Positions, mid.Single())
 		v := int32(len(m.Positions) - 1)
 		m.Triangles[h/3] = mesh.Triangle{a, v, c}
 		m.Append(h/3, mesh.Triangle{v, b, c}, mesh.Triangle{v, a, b})
@@ -109,7 +109,7 @@ func fin(m *mesh.Mesh, n int, seed uint64) {
 		a, b, c := m.Corners(t)
 		normal := b.Sub(a).Cross(c.Sub(a)).Unit()
 		tip := a.Lerp(b, 0.5).Add(normal.Scale(a.Distance(b)))
-		m.Positions = append(m.Positions, geom.Vec{X: float64(float32(tip.X)), Y: float64(float32(tip.Y)), Z: float64(float32(tip.Z))})
+		m.Positions = append(m.Positions, tip.Single())
 		m.Append(t, mesh.Triangle{m.Triangles[t][0], m.Triangles[t][1], int32(len(m.Positions) - 1)})
 	}
 }

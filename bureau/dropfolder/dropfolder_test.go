@@ -28,7 +28,7 @@ const quiet = 400 * time.Millisecond
 func watch(t *testing.T) (dir string, batches func() []record.Batch, b *bureau.Bureau) {
 	v, err := vault.Open(t.TempDir())
 	require.NoError(t, err)
-	b = &bureau.Bureau{Store: storetest.Open(t), Vault: v, FileBytes: 1 << 20, Limits: file.DefaultLimits(), Parts: 10}
+	b = &bureau.Bureau{Store: storetest.Open(t), Vault: v, Limits: file.DefaultLimits(), Parts: 10}
 	dir = t.TempDir()
 	f := &dropfolder.Folder{Dir: dir, Bureau: b, Quiet: quiet, Log: slog.New(slog.NewTextHandler(io.Discard, nil))}
 	ctx, stop := context.WithCancel(context.Background())

@@ -109,9 +109,8 @@ func (s *Store) Finish(ctx context.Context, job *record.Job, worker string, o Ou
 		var part struct {
 			BatchID    int64 `db:"batch_id"`
 			AutoRepair bool  `db:"auto_repair"`
-			Current    int   `db:"current"`
 		}
-		if err := tx.GetContext(ctx, &part, `SELECT p.batch_id, p.current, b.auto_repair FROM parts p JOIN batches b ON b.id = p.batch_id WHERE p.id = ? FOR UPDATE`, job.PartID); err != nil {
+		if err := tx.GetContext(ctx, &part, `SELECT p.batch_id, b.auto_repair FROM parts p JOIN batches b ON b.id = p.batch_id WHERE p.id = ? FOR UPDATE`, job.PartID); err != nil {
 			return err
 		}
 		number, action := 0, "checked"

@@ -53,7 +53,7 @@ func open(t *testing.T) *bench {
 	require.NoError(t, err)
 	return &bench{&workbench.Workbench{Store: s, Vault: v, Name: "test", Workers: 2, Child: []string{self}, Scratch: t.TempDir(),
 		Limits: file.DefaultLimits(), Memory: 2 << 30, Time: time.Minute, Lease: 5 * time.Second, Log: slog.New(slog.NewTextHandler(io.Discard, nil))},
-		&bureau.Bureau{Store: s, Vault: v, FileBytes: 1 << 30, Parts: 100}}
+		&bureau.Bureau{Store: s, Vault: v, Limits: file.DefaultLimits(), Parts: 100}}
 }
 
 func (b *bench) submit(t *testing.T, names ...string) int64 {

@@ -74,11 +74,8 @@ func blended(m *mesh.Mesh) bool {
 // Folds counts the triangles that have area now but would have none once their
 // coordinates are rounded to float32, as both STL formats do.
 func Folds(m *mesh.Mesh) (n int) {
-	single := func(v geom.Vec) geom.Vec {
-		return geom.Vec{X: float64(float32(v.X)), Y: float64(float32(v.Y)), Z: float64(float32(v.Z))}
-	}
 	for t := range int32(len(m.Triangles)) {
-		if a, b, c := m.Corners(t); geom.Collinear(single(a), single(b), single(c)) && !m.ZeroArea(t) {
+		if a, b, c := m.Corners(t); geom.Collinear(a.Single(), b.Single(), c.Single()) && !m.ZeroArea(t) {
 			n++
 		}
 	}
@@ -136,7 +133,7 @@ func ReadBack(ctx context.Context, src file.Source, f file.Format, m *mesh.Mesh,
 		for c, v := range m.Triangles[t] {
 			want, got := m.Positions[v], back.Mesh.Positions[back.Mesh.Triangles[i][c]]
 			if f == file.STLBinary || f == file.STLASCII {
-				want = geom.Vec{X: float64(float32(want.X)), Y: float64(float32(want.Y)), Z: float64(float32(want.Z))}
+				want = want.Single()
 			}
 			if want != got {
 				return fmt.Errorf("corner %d of triangle %d was written as %v but reads as %v", c, t, want, got)

@@ -2,15 +2,6 @@ package geom
 
 import "math"
 
-// Axis names one of the three coordinate axes.
-type Axis int
-
-const (
-	AxisX Axis = iota
-	AxisY
-	AxisZ
-)
-
 // PolygonNormal is the polygon's area-weighted normal by Newell's method
 // (twice the area long); exact planarity is not needed.
 func PolygonNormal(points []Vec) Vec {
@@ -28,23 +19,15 @@ func PolygonNormal(points []Vec) Vec {
 // coordinate, instead of turning the plane, keeps the numbers exact.
 func Flatten(points []Vec) [][2]float64 {
 	n := PolygonNormal(points)
-	axis, positive := AxisZ, n.Z > 0
+	kept, positive := func(p Vec) [2]float64 { return [2]float64{p.X, p.Y} }, n.Z > 0
 	if math.Abs(n.X) >= math.Abs(n.Y) && math.Abs(n.X) >= math.Abs(n.Z) {
-		axis, positive = AxisX, n.X > 0
+		kept, positive = func(p Vec) [2]float64 { return [2]float64{p.Y, p.Z} }, n.X > 0
 	} else if math.Abs(n.Y) >= math.Abs(n.Z) {
-		axis, positive = AxisY, n.Y > 0
+		kept, positive = func(p Vec) [2]float64 { return [2]float64{p.Z, p.X} }, n.Y > 0
 	}
 	flat := make([][2]float64, len(points))
 	for i, p := range points {
-		var q [2]float64
-		switch axis {
-		case AxisX:
-			q = [2]float64{p.Y, p.Z}
-		case AxisY:
-			q = [2]float64{p.Z, p.X}
-		default:
-			q = [2]float64{p.X, p.Y}
-		}
+		q := kept(p)
 		if !positive {
 			q[0] = -q[0]
 		}

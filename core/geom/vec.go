@@ -40,6 +40,11 @@ func (a Vec) Unit() Vec {
 	return a
 }
 
+// Single rounds every coordinate to float32, as revisions are stored.
+func (a Vec) Single() Vec {
+	return Vec{float64(float32(a.X)), float64(float32(a.Y)), float64(float32(a.Z))}
+}
+
 // Finite reports whether all coordinates are numbers within MaxCoordinate.
 func (a Vec) Finite() bool {
 	return math.Abs(a.X) <= MaxCoordinate && math.Abs(a.Y) <= MaxCoordinate && math.Abs(a.Z) <= MaxCoordinate

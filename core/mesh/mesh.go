@@ -160,7 +160,7 @@ func (m *Mesh) Body(t int32) int32 {
 // again: rounding may make different points one.
 func (m *Mesh) Round() {
 	for i, p := range m.Positions {
-		m.Positions[i] = geom.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))}
+		m.Positions[i] = p.Single()
 	}
 	m.Weld()
 }

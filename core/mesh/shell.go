@@ -11,7 +11,7 @@ type Shell struct {
 	Box        geom.Box
 	Closed     bool // every edge has an even number of triangles
 	Orientable bool
-	Flipped    int     // triangles of it in Orientation.Flip
+	Flipped    int     // triangles of it in Shells.Flip
 	AreaMM2    float64 // in square units of the positions, as VolumeMM3 in cubic ones
 	VolumeMM3  float64 // signed, with the flips applied; of no meaning unless Closed
 	Depth      int     // how many closed shells it lies in; only for closed shells

@@ -121,15 +121,10 @@ func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Res
 	if c.Mesh == nil {
 		return nil, errors.New(c.Report.Unread)
 	}
-	progress := func(stage string, done float64) {
-		if set.Progress != nil {
-			set.Progress(stage, done)
-		}
-	}
 	verify := func(ctx context.Context, m *mesh.Mesh) (*check.Report, error) {
 		return WriteAndCheck(ctx, m, c.Report.File.Name, out, set)
 	}
-	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Verify: verify, Progress: progress})
+	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Verify: verify, Progress: set.Progress})
 }
 
 // WriteAndCheck rounds the mesh to float32, writes it to out, reads it back from

@@ -13,7 +13,6 @@ import (
 
 	"veneer/core/check"
 	"veneer/core/mesh"
-	"veneer/core/process"
 	"veneer/core/repair/touchup"
 )
 
@@ -66,7 +65,6 @@ func Plan(r *check.Report) []Step {
 
 // Settings are what a repair needs beside the mesh.
 type Settings struct {
-	Process process.Process
 	// Verify rounds, writes, reads back and checks a mesh.
 	Verify func(context.Context, *mesh.Mesh) (*check.Report, error)
 	// Progress is told the step that begins and the share done; may be nil.
@@ -98,7 +96,7 @@ type Deviation struct {
 // Run repairs a copy of the mesh as the plan for its report says, and verifies it.
 func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) (*Result, error) {
 	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before), Mesh: m.Clone(), Questions: before.Questions}
-	work := &touchup.Work{Mesh: r.Mesh, Process: set.Process}
+	work := &touchup.Work{Mesh: r.Mesh}
 	byName := map[string]touchup.Step{}
 	for _, s := range touchup.Steps() {
 		byName[s.Name] = s

@@ -8,6 +8,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 
 	"veneer/core/mesh"
 )
@@ -45,6 +46,15 @@ type Model struct {
 	Lost   []string
 	Uneven int      // polygons that are not flat
 	Hints  []string // free text that may tell the unit: header, comments, names
+}
+
+// LostList turns counts of what a reader did not carry over into a list for people.
+func LostList(lost map[string]int) (list []string) {
+	for what, n := range lost {
+		list = append(list, fmt.Sprintf("%s: %d", what, n))
+	}
+	slices.Sort(list)
+	return list
 }
 
 // Limits bound what reading a file may cost.

@@ -15,6 +15,20 @@ import (
 var powers = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12,
 	1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22}
 
+// exact is a mantissa below 2⁵³ times ten to a power within ±22, correctly rounded.
+func exact(mantissa uint64, exponent int, negative bool) float64 {
+	x := float64(mantissa)
+	if exponent < 0 {
+		x /= powers[-exponent]
+	} else {
+		x *= powers[exponent]
+	}
+	if negative {
+		x = -x
+	}
+	return x
+}
+
 // Float reads the whole of b as a decimal number. Words such as nan and inf
 // are refused: no coordinate is one.
 func Float(b []byte) (float64, bool) {
@@ -55,16 +69,7 @@ func Float(b []byte) (float64, bool) {
 		return 0, false
 	}
 	if digits <= 19 && mantissa < 1<<53 && -22 <= exponent && exponent <= 22 {
-		x := float64(mantissa)
-		if exponent < 0 {
-			x /= powers[-exponent]
-		} else {
-			x *= powers[exponent]
-		}
-		if negative {
-			x = -x
-		}
-		return x, true
+		return exact(mantissa, exponent, negative), true
 	}
 	x, err := strconv.ParseFloat(unsafe.String(unsafe.SliceData(b), len(b)), 64)
 	return x, err == nil
@@ -150,14 +155,5 @@ func Prefix(b []byte) (x float64, n int) {
 	if digits == 0 || digits > 15 || b[i] > ' ' || exponent < -22 || exponent > 22 {
 		return 0, 0
 	}
-	x = float64(mantissa)
-	if exponent < 0 {
-		x /= powers[-exponent]
-	} else {
-		x *= powers[exponent]
-	}
-	if negative {
-		x = -x
-	}
-	return x, i
+	return exact(mantissa, exponent, negative), i
 }

@@ -59,7 +59,7 @@ func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, 
 	}
 	p.mesh.WeldBy(weld.weld, weld.same)
 	p.dropUnusedBodies()
-	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: p.lostContent(), Hints: p.hints}, nil
+	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: file.LostList(p.lost), Hints: p.hints}, nil
 }
 
 // decoded is the file's text as UTF-8; some programs write UTF-16 with a byte-order mark.
@@ -513,14 +513,6 @@ func (p *parser) dropUnusedBodies() {
 		p.mesh.BodyOf[t] = used[b]
 	}
 	p.mesh.Bodies = bodies
-}
-
-func (p *parser) lostContent() (list []string) {
-	for what, n := range p.lost {
-		list = append(list, fmt.Sprintf("%s: %d", what, n))
-	}
-	slices.Sort(list)
-	return list
 }
 
 func (p *parser) fail(expect, format string, a ...any) error {

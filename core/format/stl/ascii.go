@@ -31,7 +31,7 @@ func ReadASCII(ctx context.Context, src file.Source, opt file.Options) (*file.Mo
 	if len(p.mesh.Bodies) == 1 && p.mesh.Bodies[0].Name == "" {
 		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
 	}
-	return &file.Model{Format: file.STLASCII, Mesh: &p.mesh, Lost: p.lost, Hints: p.hints}, nil
+	return &file.Model{Format: file.STLASCII, Mesh: &p.mesh, Hints: p.hints}, nil
 }
 
 type parser struct {
@@ -43,7 +43,6 @@ type parser struct {
 	mesh   mesh.Mesh
 	points []geom.Vec // corners not sent to the weld yet
 	send   func([]geom.Vec) []geom.Vec
-	lost   []string
 	hints  []string // the first solids' names
 }
 
@@ -84,7 +83,7 @@ func (p *parser) file() error {
 }
 
 // facet reads from after the word facet to endfacet. A loop of more than three
-// corners is cut into a fan, and said so.
+// corners is cut into triangles in its own plane.
 func (p *parser) facet() error {
 	var three [3]geom.Vec
 	if b := p.in.Rest(); len(b) >= longestFacet {

@@ -443,7 +443,7 @@ func (r *reader) build() (*file.Model, error) {
 		m.Bodies, m.BodyOf = nil, nil
 	}
 	m.Weld()
-	model.Lost = lostList(r.lost)
+	model.Lost = file.LostList(r.lost)
 	return model, nil
 }
 

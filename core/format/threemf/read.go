@@ -11,10 +11,8 @@ import (
 	"context"
 	"encoding/xml"
 	"errors"
-	"fmt"
 	"io"
 	"path"
-	"slices"
 	"strings"
 
 	"veneer/core/format/file"
@@ -112,15 +110,6 @@ func (p *pack) modelName() (string, error) {
 
 // Looks reports whether the head is that of a zip archive.
 func Looks(head []byte) bool { return strings.HasPrefix(string(head), "PK\x03\x04") }
-
-// lostList turns counts of what was not carried over into sentences.
-func lostList(lost map[string]int) (list []string) {
-	for what, n := range lost {
-		list = append(list, fmt.Sprintf("%s: %d", what, n))
-	}
-	slices.Sort(list)
-	return list
-}
 
 func asFileError(err error) bool {
 	var e *file.Error

@@ -11,7 +11,6 @@ import (
 
 	"veneer/core/check"
 	"veneer/core/mesh"
-	"veneer/core/process"
 )
 
 // Step is one line of the table.
@@ -26,8 +25,7 @@ type Step struct {
 
 // Work is the mesh being mended.
 type Work struct {
-	Mesh    *mesh.Mesh
-	Process process.Process
+	Mesh *mesh.Mesh
 }
 
 // Change is what a step did: how many things it changed, in a sentence, and
