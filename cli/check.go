@@ -182,27 +182,30 @@ func unpacked(paths []string, limits file.Limits) (list []string, clean func(), 
 	return list, clean, nil
 }
 
-// unpackTo unpacks an archive; folders within it become folders numbered in
-// order, so that its names are never paths of ours, and files that belong
-// together stay together.
+// unpackTo unpacks an archive. Its folders are made below dir, under names made
+// fit to be shown, so that files find what they name beside them.
 func unpackTo(dir string, src file.Source, limits file.Limits) (files []string, err error) {
-	folders := map[string]string{}
+	root, err := os.OpenRoot(dir) // whatever names say, nothing lands elsewhere
+	if err != nil {
+		return nil, err
+	}
+	defer root.Close()
 	return files, archive.Walk(src, limits, func(name string, r io.Reader) error {
-		within := filepath.Dir(name)
-		if folders[within] == "" {
-			folders[within] = filepath.Join(dir, fmt.Sprint(len(folders)))
-			if err := os.Mkdir(folders[within], 0o700); err != nil {
-				return err
-			}
+		var within []string
+		for _, word := range strings.Split(name, "/") {
+			within = append(within, bureau.ShownName(word))
 		}
-		path := filepath.Join(folders[within], bureau.ShownName(name))
-		f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+		path := filepath.Join(within...)
+		if err := root.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+			return err
+		}
+		f, err := root.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 		if err != nil {
 			return err
 		}
 		_, err = io.Copy(f, r)
 		if archive.Mesh(name) {
-			files = append(files, path)
+			files = append(files, filepath.Join(dir, path))
 		}
 		return errors.Join(err, f.Close())
 	})
@@ -235,13 +238,19 @@ func checkFile(c *cobra.Command, path string, set pipeline.Settings) (*pipeline.
 	return pipeline.Check(c.Context(), file.Source{Name: filepath.Base(path), R: f, Size: info.Size(), Beside: beside(path)}, set)
 }
 
-// beside opens a file in the folder of another, by its plain name only.
+// beside opens files in the folder of another and below it: under the path
+// that a mesh file names, or else under its last element alone.
 func beside(path string) func(string) (io.ReadCloser, error) {
 	return func(name string) (io.ReadCloser, error) {
-		if name != filepath.Base(name) || name == ".." {
-			return nil, fmt.Errorf("%q is no plain file name", name)
+		root, err := os.OpenRoot(filepath.Dir(path)) // nothing outside of it, links included
+		if err != nil {
+			return nil, err
 		}
-		f, err := os.Open(filepath.Join(filepath.Dir(path), name))
+		defer root.Close()
+		f, err := root.Open(filepath.FromSlash(name))
+		if err != nil {
+			f, err = root.Open(file.BaseName(name))
+		}
 		if err != nil {
 			return nil, err
 		}

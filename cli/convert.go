@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 
@@ -22,7 +21,7 @@ func convertCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "convert IN OUT",
 		Short: "Write a mesh file in another format, in mm, and prove that nothing changed",
-		Long: "Convert reads IN, settles its unit, and writes it as OUT's ending says: .stl, .obj (with a .mtl when there are colours) or .3mf.\n" +
+		Long: "Convert reads IN, settles its unit, and writes it as OUT's ending says: .stl, .obj (with its .mtl and textures when there are colours) or .3mf.\n" +
 			"What was written is read back and compared corner by corner. What the new format cannot hold is said.\n\n" +
 			"Exit code: 0 written and the same, 1 written but triangles lost their area to the format's precision, or a question is open, 2 unreadable.",
 		Example: "  veneer convert tide-dial.3mf tide-dial.stl\n  veneer convert hand.stl hand.3mf --unit in",
@@ -62,6 +61,9 @@ func takeDefaults(answer string) (bool, error) {
 }
 
 func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON bool) error {
+	if err := notItself(in, out); err != nil {
+		return err
+	}
 	bar := newBar(filepath.Base(in))
 	defer bar.clear()
 	set.Progress = bar.set
@@ -81,17 +83,9 @@ func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON 
 		return exit{somePass}
 	}
 	var done *pipeline.Conversion
-	library := filepath.Join(filepath.Dir(out), format.Library(out))
-	err = whole(out, func(tmp *os.File) error {
-		var materials io.Writer
-		if set.Format == file.OBJ && checked.Mesh.Colours != nil {
-			return whole(library, func(m *os.File) (err error) {
-				materials = m
-				done, err = pipeline.Convert(c.Context(), checked, tmp, materials, out, set)
-				return err
-			})
-		}
-		done, err = pipeline.Convert(c.Context(), checked, tmp, nil, out, set)
+	err = whole(out, func(o *output) (err error) {
+		set.Beside = o
+		done, err = pipeline.Convert(c.Context(), checked, o, filepath.Base(out), set)
 		return err
 	})
 	if err != nil {
@@ -112,26 +106,4 @@ func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON 
 		return exit{somePass}
 	}
 	return nil
-}
-
-// whole writes a file beside the wanted one and renames it when all is
-// written, so that a stopped command leaves no half file.
-func whole(path string, write func(*os.File) error) (err error) {
-	tmp, err := os.CreateTemp(filepath.Dir(path), ".veneer-*"+filepath.Ext(path))
-	if err != nil {
-		return err
-	}
-	defer func() {
-		tmp.Close()
-		if err != nil {
-			os.Remove(tmp.Name())
-		}
-	}()
-	if err := write(tmp); err != nil {
-		return err
-	}
-	if err := errors.Join(tmp.Chmod(0o644), tmp.Sync()); err != nil {
-		return err
-	}
-	return os.Rename(tmp.Name(), path)
 }

@@ -61,6 +61,9 @@ func repairCommand() *cobra.Command {
 
 func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON, planOnly bool) error {
 	w := c.OutOrStdout()
+	if err := notItself(path, out); err != nil {
+		return err
+	}
 	bar := newBar(filepath.Base(path))
 	defer bar.clear()
 	set.Progress = func(stage string, done float64) { bar.set(stage, done/2) }
@@ -112,10 +115,11 @@ func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 // repairTo writes the repaired mesh. A file that passes already, in mm and in
 // the format asked for, is copied byte by byte.
 func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set pipeline.Settings) (result *repair.Result, err error) {
-	return result, whole(out, func(tmp *os.File) error {
+	return result, whole(out, func(o *output) error {
+		set.Beside = o
 		r := checked.Report
 		if r.Verdict != check.Pass || r.File.Format != string(set.Format) || r.Unit.Chosen != "mm" {
-			result, err = pipeline.Mend(c.Context(), checked, tmp, set)
+			result, err = pipeline.Mend(c.Context(), checked, o, set)
 			return err
 		}
 		src, err := os.Open(path)
@@ -126,7 +130,7 @@ func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set
 		zero := 0.0
 		result = &repair.Result{Schema: repair.Schema, Method: repair.TouchUp, Repaired: true, Verdict: check.Pass, Steps: []repair.Step{},
 			Deviation: &repair.Deviation{}, VolumeChange: &zero, Questions: []check.Ask{}, Before: r, After: r}
-		_, err = io.Copy(tmp, src)
+		_, err = io.Copy(o, src)
 		return err
 	})
 }

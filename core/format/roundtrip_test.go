@@ -35,25 +35,52 @@ func painted(r *rand.Rand) *mesh.Mesh {
 	return m
 }
 
+// covered is painted with two textures over half of its triangles, places in
+// them that need all their digits, and white below them.
+func covered(r *rand.Rand) *mesh.Mesh {
+	m := painted(r)
+	m.Textures = []mesh.Texture{{Name: "Dial face.png", Data: []byte("\x89PNG\r\n\x1a\n one")}, {Name: "dial face.PNG", Data: []byte("\xff\xd8\xff two")}}
+	m.Covers = make([]mesh.Cover, len(m.Triangles))
+	for t := range m.Triangles {
+		if t%4 < 2 {
+			m.Colours[t] = [3]mesh.Colour{0xffffffff, 0xffffffff, 0xffffffff}
+			m.Covers[t] = mesh.Cover{Texture: int32(1 + t%2), At: [3][2]float32{{r.Float32(), r.Float32()}, {-3.5, 1e-7}, {0, 1}}}
+		}
+	}
+	return m
+}
+
+// written is a file in memory with those that belong to it.
 type written struct {
-	bytes, library bytes.Buffer
-	name           string
+	bytes  bytes.Buffer
+	beside map[string]*bytes.Buffer
+	name   string
+}
+
+func (w *written) Create(name string) (io.WriteCloser, error) {
+	w.beside[name] = &bytes.Buffer{}
+	return struct {
+		io.Writer
+		io.Closer
+	}{w.beside[name], io.NopCloser(nil)}, nil
+}
+
+func (w *written) Open(name string) (io.ReadCloser, error) {
+	if b, ok := w.beside[name]; ok {
+		return io.NopCloser(bytes.NewReader(b.Bytes())), nil
+	}
+	return nil, errors.New("no such file")
 }
 
 func (w *written) source() file.Source {
 	b := w.bytes.Bytes()
-	return file.Source{Name: w.name, R: bytes.NewReader(b), Size: int64(len(b)), Beside: func(name string) (io.ReadCloser, error) {
-		if name != Library(w.name) {
-			return nil, errors.New("no such file")
-		}
-		return io.NopCloser(bytes.NewReader(w.library.Bytes())), nil
-	}}
+	return file.Source{Name: w.name, R: bytes.NewReader(b), Size: int64(len(b)), Beside: w.Open}
 }
 
 func write(t *testing.T, f file.Format, m *mesh.Mesh) *written {
 	t.Helper()
-	w := &written{name: "part.obj"}
-	require.NoError(t, Write(&w.bytes, f, m, WriteOptions{Library: &w.library, LibraryName: Library(w.name), About: []threemf.Metadata{{Name: "Title", Value: "a & b"}}}))
+	w := &written{name: "part.obj", beside: map[string]*bytes.Buffer{}}
+	require.NoError(t, Write(&w.bytes, f, m, WriteOptions{Name: w.name, Beside: w, About: []threemf.Metadata{{Name: "Title", Value: "a & b"}}}))
 	return w
 }
 
@@ -137,6 +164,50 @@ func TestBlendedColoursSurviveIn3MF(t *testing.T) {
 	assert.Empty(t, Loses(file.ThreeMF, m))
 }
 
+// TestTexturesSurvive writes textures and reads them back: which, where, and
+// byte by byte. STL says beforehand that it drops them.
+func TestTexturesSurvive(t *testing.T) {
+	m := covered(rand.New(rand.NewPCG(7, 7)))
+	for _, f := range formats {
+		t.Run(string(f), func(t *testing.T) {
+			w := write(t, f, m)
+			require.NoError(t, ReadBack(t.Context(), w.source(), f, m, file.DefaultLimits()))
+			back := read(t, w)
+			if f == file.STLBinary || f == file.STLASCII {
+				assert.Contains(t, Loses(f, m), "textures")
+				return
+			}
+			assert.NotContains(t, strings.Join(Loses(f, m), ""), "texture")
+			assert.Empty(t, back.Lost)
+			require.Len(t, back.Mesh.Covers, len(m.Covers))
+			require.Len(t, back.Mesh.Textures, 2)
+			for i, want := range m.Covers {
+				got := back.Mesh.Covers[i]
+				require.Equal(t, want.At, got.At)
+				require.Equal(t, want.Texture == 0, got.Texture == 0)
+				if want.Texture != 0 {
+					require.Equal(t, m.Textures[want.Texture-1].Data, back.Mesh.Textures[got.Texture-1].Data)
+				}
+			}
+			again := read(t, write(t, f, back.Mesh)).Mesh
+			assert.Equal(t, back.Mesh.Covers, again.Covers)
+		})
+	}
+	m.Colours[0] = [3]mesh.Colour{0xff0000ff, 0xff0000ff, 0xff0000ff}
+	assert.Contains(t, Loses(file.ThreeMF, m), "the colours of 1 triangles below their texture")
+	w := write(t, file.OBJ, m)
+	assert.Equal(t, m.Colours[0], read(t, w).Mesh.Colours[0], "OBJ keeps both")
+	m.Covers[0].At[1][0] += 0.25
+	assert.ErrorContains(t, ReadBack(t.Context(), w.source(), file.OBJ, m, file.DefaultLimits()), "texture of triangle 0")
+	m.Covers[0].At[1][0] -= 0.25
+	for name, b := range w.beside {
+		if b.Bytes()[0] == 0x89 {
+			w.beside[name] = bytes.NewBufferString("\x89PNG\r\n\x1a\n another")
+		}
+	}
+	assert.ErrorContains(t, ReadBack(t.Context(), w.source(), file.OBJ, m, file.DefaultLimits()), "another texture")
+}
+
 func TestSameMeshSameBytes(t *testing.T) {
 	for _, f := range formats {
 		a, b := write(t, f, painted(rand.New(rand.NewPCG(5, 5)))), write(t, f, painted(rand.New(rand.NewPCG(5, 5))))
@@ -166,7 +237,7 @@ func TestReadBackSeesDifferences(t *testing.T) {
 // schema asks of a package: parts and their types, the order of elements,
 // unique ids that are defined before they are used, indices in range.
 func TestPackageFollowsTheSpecification(t *testing.T) {
-	w := write(t, file.ThreeMF, painted(rand.New(rand.NewPCG(3, 4))))
+	w := write(t, file.ThreeMF, covered(rand.New(rand.NewPCG(3, 4))))
 	z, err := zip.NewReader(bytes.NewReader(w.bytes.Bytes()), int64(w.bytes.Len()))
 	require.NoError(t, err)
 	parts := map[string]string{}
@@ -182,6 +253,9 @@ func TestPackageFollowsTheSpecification(t *testing.T) {
 		assert.Contains(t, parts["[Content_Types].xml"], want)
 	}
 	assert.Contains(t, parts["_rels/.rels"], `Target="/3D/3dmodel.model"`)
+
+	assert.Contains(t, parts["[Content_Types].xml"], `Extension="png" ContentType="image/png"`)
+	assert.Contains(t, parts["[Content_Types].xml"], `Extension="jpg" ContentType="image/jpeg"`)
 
 	type object struct {
 		ID       int    `xml:"id,attr"`
@@ -207,6 +281,16 @@ func TestPackageFollowsTheSpecification(t *testing.T) {
 			ID     int        `xml:"id,attr"`
 			Colors []struct{} `xml:"color"`
 		} `xml:"resources>colorgroup"`
+		Textures []struct {
+			ID   int    `xml:"id,attr"`
+			Path string `xml:"path,attr"`
+			Type string `xml:"contenttype,attr"`
+		} `xml:"resources>texture2d"`
+		Places []struct {
+			ID      int        `xml:"id,attr"`
+			Texture int        `xml:"texid,attr"`
+			Coords  []struct{} `xml:"tex2coord"`
+		} `xml:"resources>texture2dgroup"`
 		Objects []object `xml:"resources>object"`
 		Items   []struct {
 			ID int `xml:"objectid,attr"`
@@ -215,7 +299,17 @@ func TestPackageFollowsTheSpecification(t *testing.T) {
 	require.NoError(t, xml.Unmarshal([]byte(parts["3D/3dmodel.model"]), &model))
 	assert.Equal(t, "millimeter", model.Unit)
 	require.Len(t, model.Groups, 1)
-	ids := map[int]bool{model.Groups[0].ID: true}
+	ids, size := map[int]bool{model.Groups[0].ID: true}, map[int]int{model.Groups[0].ID: len(model.Groups[0].Colors)}
+	require.Len(t, model.Textures, 2)
+	for i, texture := range model.Textures {
+		assert.Contains(t, parts, strings.TrimPrefix(texture.Path, "/"))
+		assert.Contains(t, parts["3D/_rels/3dmodel.model.rels"], `Target="`+texture.Path+`"`, "a model names what it uses")
+		assert.Contains(t, []string{"image/png", "image/jpeg"}, texture.Type)
+		group := model.Places[i]
+		assert.Equal(t, texture.ID, group.Texture)
+		assert.False(t, ids[texture.ID] || ids[group.ID] || texture.ID == group.ID)
+		ids[texture.ID], ids[group.ID], size[group.ID] = true, true, len(group.Coords)
+	}
 	for _, o := range model.Objects {
 		assert.False(t, ids[o.ID], "ids are unique among all resources")
 		ids[o.ID] = true
@@ -224,7 +318,7 @@ func TestPackageFollowsTheSpecification(t *testing.T) {
 		for _, v := range o.Triangles {
 			assert.Less(t, max(v.V1, v.V2, v.V3), len(o.Vertices))
 			assert.True(t, v.V1 != v.V2 && v.V2 != v.V3 && v.V3 != v.V1)
-			assert.True(t, v.ID == 0 || ids[v.ID] && v.P1 < len(model.Groups[0].Colors))
+			assert.True(t, v.ID == 0 || ids[v.ID] && v.P1 < size[v.ID])
 		}
 	}
 	require.Len(t, model.Items, 2)
@@ -232,7 +326,7 @@ func TestPackageFollowsTheSpecification(t *testing.T) {
 		assert.True(t, ids[i.ID])
 	}
 	text := parts["3D/3dmodel.model"]
-	order := []string{"<metadata", "<resources>", "<m:colorgroup", "<object", "</resources>", "<build>", "</build>"}
+	order := []string{"<metadata", "<resources>", "<m:colorgroup", "<m:texture2d id", "<m:texture2dgroup", "<object", "</resources>", "<build>", "</build>"}
 	for i := 1; i < len(order); i++ {
 		assert.Less(t, strings.Index(text, order[i-1]), strings.Index(text, order[i]), "%s before %s", order[i-1], order[i])
 	}

@@ -1,6 +1,7 @@
 package format
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -59,8 +60,33 @@ func Loses(f file.Format, m *mesh.Mesh) (list []string) {
 			list = append(list, "colours that change within a triangle")
 		}
 	}
+	if m.Covers != nil {
+		switch f {
+		case file.STLBinary, file.STLASCII:
+			list = append(list, "textures")
+		case file.ThreeMF:
+			if n := tinted(m); n > 0 {
+				list = append(list, fmt.Sprintf("the colours of %d triangles below their texture", n))
+			}
+		}
+	}
 	return list
 }
+
+// tinted counts triangles that have a texture and a colour other than white.
+func tinted(m *mesh.Mesh) (n int) {
+	if m.Colours == nil {
+		return 0
+	}
+	for t, c := range m.Covers {
+		if of := m.Colours[t]; c.Texture != 0 && of != [3]mesh.Colour{} && of != [3]mesh.Colour{white, white, white} {
+			n++
+		}
+	}
+	return n
+}
+
+const white mesh.Colour = 0xffffffff
 
 func blended(m *mesh.Mesh) bool {
 	for _, c := range m.Colours {
@@ -82,11 +108,18 @@ func Folds(m *mesh.Mesh) (n int) {
 	return n
 }
 
+// Beside is where files that belong to another are made and found, by plain
+// name: the material library and the textures of an OBJ.
+type Beside interface {
+	Create(name string) (io.WriteCloser, error)
+	Open(name string) (io.ReadCloser, error)
+}
+
 // WriteOptions say how to write.
 type WriteOptions struct {
-	Library     io.Writer // of an OBJ with colours; nil for none
-	LibraryName string
-	About       []threemf.Metadata // of a 3MF
+	Name   string             // of the file that is written
+	Beside Beside             // for an OBJ with colours or textures; nil to leave them out
+	About  []threemf.Metadata // of a 3MF
 }
 
 // Write writes a mesh in mm.
@@ -97,7 +130,10 @@ func Write(w io.Writer, f file.Format, m *mesh.Mesh, opt WriteOptions) error {
 	case file.STLASCII:
 		return stl.WriteASCII(w, m)
 	case file.OBJ:
-		return obj.Write(w, m, opt.Library, opt.LibraryName)
+		if opt.Beside == nil {
+			return obj.Write(w, m, "", nil)
+		}
+		return obj.Write(w, m, Library(opt.Name), opt.Beside.Create)
 	case file.ThreeMF:
 		return threemf.Write(w, m, opt.About)
 	}
@@ -106,7 +142,8 @@ func Write(w io.Writer, f file.Format, m *mesh.Mesh, opt WriteOptions) error {
 
 // ReadBack reads what was written and compares it with the mesh that was
 // meant: the same triangles in the same order, each corner where it was (to
-// float32 in STL). The error says what differs first.
+// float32 in STL), its textures where they were, and its colours as far as the
+// format keeps them. The error says what differs first.
 func ReadBack(ctx context.Context, src file.Source, f file.Format, m *mesh.Mesh, limits file.Limits) error {
 	back, err := Read(ctx, src, file.Options{Limits: limits})
 	if err != nil {
@@ -140,5 +177,49 @@ func ReadBack(ctx context.Context, src file.Source, f file.Format, m *mesh.Mesh,
 			}
 		}
 	}
+	return sameLooks(f, back.Mesh, m, whole, src.Beside != nil)
+}
+
+// sameLooks compares the colours and textures of the triangles that were
+// written, in that order. STL rounds colours, and so is not compared.
+func sameLooks(f file.Format, back, m *mesh.Mesh, written []int32, beside bool) error {
+	if f != file.ThreeMF && (f != file.OBJ || !beside) {
+		return nil
+	}
+	for i, t := range written {
+		want, got := lookOf(m, t), lookOf(back, int32(i))
+		if f == file.OBJ { // one colour a triangle; white is none
+			want.colours = [3]mesh.Colour{want.colours[0], want.colours[0], want.colours[0]}
+			if want.colours[0] == 0 {
+				want.colours = got.colours
+			}
+		} else if want.cover.Texture != 0 {
+			want.colours = got.colours // a texture replaces them
+		}
+		if want.cover.Texture != 0 && got.cover.Texture != 0 {
+			if !bytes.Equal(m.Textures[want.cover.Texture-1].Data, back.Textures[got.cover.Texture-1].Data) {
+				return fmt.Errorf("triangle %d reads with another texture than was written", t)
+			}
+			want.cover.Texture = got.cover.Texture // their numbers may differ
+		}
+		if want != got {
+			return fmt.Errorf("the colours or texture of triangle %d read other than they were written", t)
+		}
+	}
 	return nil
+}
+
+type look struct {
+	colours [3]mesh.Colour
+	cover   mesh.Cover
+}
+
+func lookOf(m *mesh.Mesh, t int32) (l look) {
+	if m.Colours != nil {
+		l.colours = m.Colours[t]
+	}
+	if m.Covers != nil {
+		l.cover = m.Covers[t]
+	}
+	return l
 }

@@ -27,16 +27,34 @@ func (c Colour) RGBA() (r, g, b, a uint8) {
 	return uint8(c >> 24), uint8(c >> 16), uint8(c >> 8), uint8(c)
 }
 
+// Texture is a picture to cover triangles with, a PNG or a JPEG. Its bytes are
+// kept as they came; nothing in the core looks into them.
+type Texture struct {
+	Name string // a plain file name such as dial.png
+	Data []byte
+}
+
+// Cover lays a texture on a triangle: which one, counted from 1 (0 for none),
+// and where in it the corners lie, in shares of its width and height, from its
+// lower left corner.
+type Cover struct {
+	Texture int32
+	At      [3][2]float32
+}
+
 // Mesh is an indexed triangle mesh. Bodies is empty when the file names none;
 // otherwise BodyOf gives each triangle's body. Colours is nil when the file has
-// none; otherwise it gives the colour of each triangle's three corners. What
-// belongs to triangles stays with them through Keep, Append and Turn.
+// none; otherwise it gives the colour of each triangle's three corners. Covers
+// is nil when there are no textures. What belongs to triangles stays with them
+// through Keep, Append and Turn.
 type Mesh struct {
 	Positions []geom.Vec
 	Triangles []Triangle
 	Bodies    []Body
 	BodyOf    []int32
 	Colours   [][3]Colour
+	Textures  []Texture
+	Covers    []Cover
 }
 
 // MaxTriangles is the most a mesh can hold: half-edges are numbered by int32.
@@ -50,6 +68,8 @@ func (m *Mesh) Clone() *Mesh {
 		Bodies:    append([]Body(nil), m.Bodies...),
 		BodyOf:    append([]int32(nil), m.BodyOf...),
 		Colours:   append([][3]Colour(nil), m.Colours...),
+		Textures:  m.Textures, // nothing changes them
+		Covers:    append([]Cover(nil), m.Covers...),
 	}
 }
 
@@ -112,19 +132,19 @@ func (m *Mesh) Keep(keep func(t int32) bool) {
 		if m.Colours != nil {
 			m.Colours[n] = m.Colours[t]
 		}
+		if m.Covers != nil {
+			m.Covers[n] = m.Covers[t]
+		}
 		n++
 	}
 	m.Triangles = m.Triangles[:n]
-	if m.BodyOf != nil {
-		m.BodyOf = m.BodyOf[:n]
-	}
-	if m.Colours != nil {
-		m.Colours = m.Colours[:n]
-	}
+	m.BodyOf = m.BodyOf[:min(n, len(m.BodyOf))]
+	m.Colours = m.Colours[:min(n, len(m.Colours))]
+	m.Covers = m.Covers[:min(n, len(m.Covers))]
 }
 
 // Append adds triangles of the body and the (first corner's) colour of
-// triangle like.
+// triangle like; no texture covers them.
 func (m *Mesh) Append(like int32, triangles ...Triangle) {
 	for _, t := range triangles {
 		m.Triangles = append(m.Triangles, t)
@@ -135,6 +155,9 @@ func (m *Mesh) Append(like int32, triangles ...Triangle) {
 			c := m.Colours[like][0]
 			m.Colours = append(m.Colours, [3]Colour{c, c, c})
 		}
+		if m.Covers != nil {
+			m.Covers = append(m.Covers, Cover{})
+		}
 	}
 }
 
@@ -144,6 +167,10 @@ func (m *Mesh) Turn(t int32) {
 	v[1], v[2] = v[2], v[1]
 	if m.Colours != nil {
 		c := &m.Colours[t]
+		c[1], c[2] = c[2], c[1]
+	}
+	if m.Covers != nil {
+		c := &m.Covers[t].At
 		c[1], c[2] = c[2], c[1]
 	}
 }

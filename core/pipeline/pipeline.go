@@ -35,8 +35,12 @@ type Settings struct {
 	Limits   file.Limits
 	// Progress is told the stage that begins and the share of the whole done; may be nil.
 	Progress func(stage string, done float64)
-	// Format is what results are written as; binary STL when empty.
+	// Format is what results are written as; when empty, 3MF if there are names,
+	// colours or textures to keep, else binary STL.
 	Format file.Format
+	// Beside takes and gives back what belongs to an OBJ that is written: its
+	// materials and textures; nil to leave them out.
+	Beside format.Beside
 	// Now tells the time for the report's timings; without it they are 0. The core has no clock.
 	Now func() time.Time
 }
@@ -131,19 +135,41 @@ func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Res
 // there and checks what it reads.
 func WriteAndCheck(ctx context.Context, m *mesh.Mesh, name string, out Bytes, set Settings) (*check.Report, error) {
 	m.Round()
-	count := &counter{w: out}
 	if set.Format == "" {
-		set.Format = file.STLBinary
+		set.Format = Keeping(m)
 	}
-	if err := format.Write(count, set.Format, m, format.WriteOptions{About: about(name)}); err != nil {
-		return nil, fmt.Errorf("write: %w", err)
+	src, err := write(m, out, name, name, set)
+	if err != nil {
+		return nil, err
 	}
 	set.Unit, set.Progress = "mm", nil
-	back, err := Check(ctx, file.Source{Name: name, R: out, Size: count.n}, set)
+	back, err := Check(ctx, src, set)
 	if err != nil {
 		return nil, err
 	}
 	return back.Report, nil
+}
+
+// Keeping is the lightest format that keeps all that a mesh holds.
+func Keeping(m *mesh.Mesh) file.Format {
+	if len(m.Bodies) > 0 || m.Colours != nil || m.Covers != nil {
+		return file.ThreeMF
+	}
+	return file.STLBinary
+}
+
+// write writes a mesh and returns what was written as a source. title is what
+// a 3MF calls itself.
+func write(m *mesh.Mesh, out Bytes, name, title string, set Settings) (file.Source, error) {
+	count := &counter{w: out}
+	if err := format.Write(count, set.Format, m, format.WriteOptions{Name: name, Beside: set.Beside, About: about(title)}); err != nil {
+		return file.Source{}, fmt.Errorf("write: %w", err)
+	}
+	src := file.Source{Name: name, R: out, Size: count.n}
+	if set.Beside != nil {
+		src.Beside = set.Beside.Open
+	}
+	return src, nil
 }
 
 // about is what a 3MF says of itself.
@@ -160,9 +186,9 @@ type Conversion struct {
 }
 
 // Convert writes a checked file in another format, in mm, and proves it: what
-// was written is read back and compared corner by corner. library takes an
-// OBJ's materials and may be nil. Triangles keep their order.
-func Convert(ctx context.Context, c *Checked, out Bytes, library io.Writer, name string, set Settings) (*Conversion, error) {
+// was written is read back and compared corner by corner. Triangles keep their
+// order.
+func Convert(ctx context.Context, c *Checked, out Bytes, name string, set Settings) (*Conversion, error) {
 	if c.Mesh == nil {
 		return nil, errors.New(c.Report.Unread)
 	}
@@ -170,12 +196,11 @@ func Convert(ctx context.Context, c *Checked, out Bytes, library io.Writer, name
 	if set.Format == file.STLBinary || set.Format == file.STLASCII {
 		r.Folded = format.Folds(c.Mesh)
 	}
-	count := &counter{w: out}
-	opt := format.WriteOptions{Library: library, LibraryName: format.Library(name), About: about(c.Report.File.Name)}
-	if err := format.Write(count, set.Format, c.Mesh, opt); err != nil {
-		return nil, fmt.Errorf("write: %w", err)
+	src, err := write(c.Mesh, out, name, c.Report.File.Name, set)
+	if err != nil {
+		return nil, err
 	}
-	return r, format.ReadBack(ctx, file.Source{Name: name, R: out, Size: count.n}, set.Format, c.Mesh, set.Limits)
+	return r, format.ReadBack(ctx, src, set.Format, c.Mesh, set.Limits)
 }
 
 type counter struct {

@@ -34,13 +34,23 @@ func Is(src file.Source) bool {
 // Wanted reports whether a name is that of a mesh file, or of what an OBJ may
 // need beside it.
 func Wanted(name string) bool {
-	return Mesh(name) || strings.EqualFold(path.Ext(name), ".mtl")
+	return Mesh(name) || Companion(name)
+}
+
+// Companion reports whether a name is that of a file that an OBJ may name: a
+// material library or a texture.
+func Companion(name string) bool {
+	return plain(name) && slices.Contains([]string{".mtl", ".png", ".jpg", ".jpeg"}, strings.ToLower(path.Ext(name)))
 }
 
 // Mesh reports whether a name is that of a mesh file.
 func Mesh(name string) bool {
-	base := path.Base(name)
-	return slices.Contains([]string{".stl", ".obj", ".3mf"}, strings.ToLower(path.Ext(base))) && !strings.HasPrefix(base, ".") && !strings.Contains(name, "__MACOSX/")
+	return plain(name) && slices.Contains([]string{".stl", ".obj", ".3mf"}, strings.ToLower(path.Ext(name)))
+}
+
+// plain reports whether a name is not one that systems hide.
+func plain(name string) bool {
+	return !strings.HasPrefix(path.Base(name), ".") && !strings.Contains(name, "__MACOSX/")
 }
 
 // Walk unpacks the wanted entries one after another, in the archive's order.

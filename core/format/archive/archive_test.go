@@ -41,7 +41,7 @@ func walk(t *testing.T, content string) (names []string, err error) {
 func TestMeshFilesAreTakenOut(t *testing.T) {
 	names, err := walk(t, packed("readme.txt", "a.stl", "deep/B.OBJ", "deep/b.mtl", "__MACOSX/a.stl", ".hidden.stl", "photo.jpg", "folder/", "c.3mf"))
 	require.NoError(t, err)
-	assert.Equal(t, []string{"a.stl", "deep/B.OBJ", "deep/b.mtl", "c.3mf"}, names)
+	assert.Equal(t, []string{"a.stl", "deep/B.OBJ", "deep/b.mtl", "photo.jpg", "c.3mf"}, names)
 }
 
 func TestOnlyArchivesAreArchives(t *testing.T) {

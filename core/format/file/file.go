@@ -5,10 +5,15 @@
 package file
 
 import (
+	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
+	"path"
 	"slices"
+	"strings"
+	"unicode"
 
 	"veneer/core/mesh"
 )
@@ -29,8 +34,9 @@ type Source struct {
 	Name string
 	R    io.ReaderAt
 	Size int64
-	// Beside opens a file that came along with this one, by its plain name,
-	// such as a material library; nil when none can have.
+	// Beside opens a file that came along with this one, such as a material
+	// library, by the path that this one names it by (with slashes, relative);
+	// it decides what may be opened. It is nil when none can have come.
 	Beside func(name string) (io.ReadCloser, error)
 }
 
@@ -46,6 +52,71 @@ type Model struct {
 	Lost   []string
 	Uneven int      // polygons that are not flat
 	Hints  []string // free text that may tell the unit: header, comments, names
+
+	// Short says how a file that is cut short shows it, "" for a whole one. The
+	// mesh holds the triangles that are whole.
+	Short string
+	// Against are the triangles whose stored normal points more than a right
+	// angle away from the one that their corners give. STL stores normals.
+	Against  []int32
+	Mirrored int // objects that are placed as mirror images
+}
+
+// BaseName is the last element of a path that a file holds, whichever system
+// wrote it.
+func BaseName(name string) string {
+	return path.Base(strings.ReplaceAll(name, `\`, "/"))
+}
+
+// ReadTexture reads a picture that came with a file, beside those that it has
+// already. The error says in a few words why it cannot be used.
+func ReadTexture(r io.Reader, limits Limits, others []mesh.Texture) ([]byte, error) {
+	left := limits.Textures
+	for _, t := range others {
+		left -= int64(len(t.Data))
+	}
+	data, err := io.ReadAll(io.LimitReader(r, left+1))
+	switch {
+	case err != nil:
+		return nil, errors.New("cannot be read")
+	case int64(len(data)) > left:
+		return nil, fmt.Errorf("goes over the %d bytes that textures may have", limits.Textures)
+	case TextureKind(data) == "":
+		return nil, errors.New("is neither PNG nor JPEG")
+	}
+	return data, nil
+}
+
+// TextureKind is "png", "jpeg", or "" for what is neither.
+func TextureKind(data []byte) string {
+	switch {
+	case bytes.HasPrefix(data, []byte("\x89PNG\r\n\x1a\n")):
+		return "png"
+	case bytes.HasPrefix(data, []byte("\xff\xd8\xff")):
+		return "jpeg"
+	}
+	return ""
+}
+
+// TextureNames are file names to write textures under, unlike one another
+// whatever the case, of plain letters, with the ending of their kind.
+func TextureNames(textures []mesh.Texture) []string {
+	taken := map[string]bool{}
+	names := make([]string, len(textures))
+	for i, t := range textures {
+		stem := strings.Map(func(r rune) rune {
+			if r < 0x80 && (unicode.IsLetter(r) || unicode.IsDigit(r)) || r == '-' || r == '_' {
+				return r
+			}
+			return -1
+		}, strings.TrimSuffix(t.Name, path.Ext(t.Name)))
+		if stem == "" || taken[strings.ToLower(stem)] {
+			stem = fmt.Sprintf("texture-%d", i+1)
+		}
+		taken[strings.ToLower(stem)] = true
+		names[i] = stem + "." + strings.Replace(TextureKind(t.Data), "jpeg", "jpg", 1)
+	}
+	return names
 }
 
 // LostList turns counts of what a reader did not carry over into a list for people.
@@ -64,8 +135,9 @@ type Limits struct {
 	Expanded   int64 // bytes of a 3MF package once unpacked
 	Ratio      int64 // expanded bytes for each packed one
 	ZipEntries int
-	XMLDepth   int
+	XMLDepth   int // of a 3MF's model
 	Bodies     int
+	Textures   int64 // bytes of all textures of a part
 }
 
 // DefaultLimits fit a machine with 24 GiB of memory.
@@ -78,6 +150,7 @@ func DefaultLimits() Limits {
 		ZipEntries: 10_000,
 		XMLDepth:   64,
 		Bodies:     20_000,
+		Textures:   256 << 20,
 	}
 }
 

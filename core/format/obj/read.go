@@ -11,7 +11,10 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"io/fs"
+	"math"
 	"slices"
+	"strings"
 
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
@@ -46,7 +49,7 @@ func Looks(head []byte) bool {
 // Read reads OBJ. An index that is 0 or names no vertex yet read is refused
 // with its line.
 func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
-	p := &parser{src: src, opt: opt, in: text.NewWindow(decoded(src), maxLine), lost: map[string]int{}, body: -1, materials: map[string]mesh.Colour{}}
+	p := &parser{src: src, opt: opt, in: text.NewWindow(decoded(src), maxLine), lost: map[string]int{}, body: -1, materials: map[string]material{}}
 	weld := startWeld(int(min(src.Size/100, 4<<20)))
 	err := p.file(ctx, weld)
 	weld.send(p.mesh.Positions, true)
@@ -122,9 +125,13 @@ type parser struct {
 	lost   map[string]int
 	hints  []string // the first comments
 
-	materials map[string]mesh.Colour
-	material  mesh.Colour   // in use; 0 for none
-	painted   []mesh.Colour // of vertices, as far as any has one
+	materials map[string]material
+	textures  map[string]int32 // by file name: its number counted from 1, 0 when it did not come along
+	material  mesh.Colour      // in use; 0 for none
+	texture   int32            // in use, counted from 1
+	painted   []mesh.Colour    // of vertices, as far as any has one
+	uv        [][2]float32     // texture coordinates
+	corneruv  []int32          // of the face at hand, -1 for none
 }
 
 // next returns the next statement with its continuation lines joined; it is
@@ -210,7 +217,7 @@ func (p *parser) plain() {
 				t[k] = int32(n - 1)
 				at++
 			}
-			if at < 0 || b[at-1] != '\n' || p.body < 0 || int64(len(p.mesh.Triangles)) >= min(p.opt.Limits.Triangles, mesh.MaxTriangles) {
+			if at < 0 || b[at-1] != '\n' || p.body < 0 || p.mesh.Covers != nil || int64(len(p.mesh.Triangles)) >= min(p.opt.Limits.Triangles, mesh.MaxTriangles) {
 				p.in.Skip(i)
 				return
 			}
@@ -294,12 +301,13 @@ func (p *parser) statement(line []byte) error {
 		}
 	case "vn", "s", "": // normals and smoothing say nothing that the shape does not
 	case "vt":
-		p.lost["texture coordinate"]++
+		return p.textureCoordinate(rest)
 	case "usemtl":
-		colour, known := p.materials[string(bytes.TrimSpace(rest))]
-		if p.material = colour; !known {
+		m, known := p.materials[string(bytes.TrimSpace(rest))]
+		if p.material = m.colour; !known {
 			p.lost["material that no library describes"]++
 		}
+		p.take(m.texture)
 	case "mtllib":
 		p.library(string(bytes.TrimSpace(rest)))
 	case "l":
@@ -359,15 +367,81 @@ func (p *parser) vertex(line []byte) error {
 	return nil
 }
 
+func (p *parser) textureCoordinate(line []byte) error {
+	var at [2]float32
+	for i := range at {
+		var word []byte
+		word, line = field(line)
+		x, ok := number.Float(word)
+		if ok = ok && math.Abs(x) <= math.MaxFloat32; !ok && (i == 0 || len(word) > 0) { // v may be missing
+			return p.fail("a texture coordinate has one to three finite numbers", "found %s for a texture coordinate", file.Printable(word))
+		}
+		at[i] = float32(x)
+	}
+	if int64(len(p.uv)) >= 3*p.opt.Limits.Triangles {
+		return p.fail("raise the triangle limit to read it", "more than %d texture coordinates", 3*p.opt.Limits.Triangles)
+	}
+	p.uv = append(p.uv, at)
+	return nil
+}
+
+// take puts a texture in use; one that is seen the first time is read from
+// beside the file.
+func (p *parser) take(name string) {
+	p.texture = 0
+	if name == "" {
+		return
+	}
+	if n, known := p.textures[name]; known {
+		p.texture = n
+		return
+	}
+	if data, why := p.readTexture(name); why != "" {
+		p.lost["texture that "+why]++
+	} else {
+		p.mesh.Textures = append(p.mesh.Textures, mesh.Texture{Name: file.BaseName(name), Data: data})
+		p.texture = int32(len(p.mesh.Textures))
+	}
+	if p.textures == nil {
+		p.textures = map[string]int32{}
+	}
+	p.textures[name] = p.texture
+}
+
+// readTexture reads a texture from beside the file, or says in a few words why not.
+func (p *parser) readTexture(name string) (data []byte, why string) {
+	r, err := p.beside(name)
+	if err != nil {
+		return nil, "did not come along"
+	}
+	defer r.Close()
+	if data, err = file.ReadTexture(r, p.opt.Limits, p.mesh.Textures); err != nil {
+		return nil, err.Error()
+	}
+	return data, ""
+}
+
+func (p *parser) beside(name string) (io.ReadCloser, error) {
+	if p.src.Beside == nil {
+		return nil, fs.ErrNotExist
+	}
+	return p.src.Beside(strings.ReplaceAll(name, `\`, "/"))
+}
+
 func (p *parser) face(line []byte) error {
-	p.corner = p.corner[:0]
+	p.corner, p.corneruv = p.corner[:0], p.corneruv[:0]
 	for {
 		var word []byte
 		word, line = field(line)
 		if len(word) == 0 || word[0] == '#' {
 			break
 		}
+		uv := int32(-1)
 		if slash := bytes.IndexByte(word, '/'); slash >= 0 {
+			var err error
+			if uv, err = p.uvIndex(word[slash+1:]); err != nil {
+				return err
+			}
 			word = word[:slash]
 		}
 		i, ok := number.Int(word)
@@ -388,7 +462,7 @@ func (p *parser) face(line []byte) error {
 		if len(p.corner) == maxCorners {
 			return p.fail("split it", "a face of more than %d corners", maxCorners)
 		}
-		p.corner = append(p.corner, int32(i))
+		p.corner, p.corneruv = append(p.corner, int32(i)), append(p.corneruv, uv)
 	}
 	if len(p.corner) < 3 {
 		return p.fail("a face has at least three", "a face of %d corners", len(p.corner))
@@ -404,6 +478,24 @@ func (p *parser) face(line []byte) error {
 	return nil
 }
 
+// uvIndex reads the number behind a corner's first slash; -1 when there is none.
+func (p *parser) uvIndex(word []byte) (int32, error) {
+	if slash := bytes.IndexByte(word, '/'); slash >= 0 {
+		word = word[:slash]
+	}
+	if len(word) == 0 {
+		return -1, nil
+	}
+	i, ok := number.Int(word)
+	if i < 0 {
+		i += int64(len(p.uv)) + 1
+	}
+	if !ok || i < 1 || i > int64(len(p.uv)) {
+		return 0, p.fail(fmt.Sprintf("only %d come before it", len(p.uv)), "a corner names texture coordinate %s", file.Printable(word))
+	}
+	return int32(i - 1), nil
+}
+
 // cut adds the face's triangles.
 func (p *parser) cut() {
 	c := p.corner
@@ -411,6 +503,7 @@ func (p *parser) cut() {
 		p.mesh.Triangles = append(p.mesh.Triangles, mesh.Triangle{c[i], c[j], c[k]})
 		p.mesh.BodyOf = append(p.mesh.BodyOf, p.body)
 		p.paint(c[i], c[j], c[k])
+		p.cover(i, j, k)
 	}
 	if len(c) == 3 {
 		add(0, 1, 2)
@@ -453,21 +546,40 @@ func (p *parser) paint(corners ...int32) {
 	p.mesh.Colours = append(p.mesh.Colours, c)
 }
 
+// cover lays the texture in use on the newest triangle, which has those corners
+// of the face at hand.
+func (p *parser) cover(corners ...int32) {
+	var c mesh.Cover
+	if p.texture != 0 {
+		c.Texture = p.texture
+		for i, k := range corners {
+			uv := p.corneruv[k]
+			if uv < 0 {
+				p.lost["face without texture coordinates below a texture"]++
+				c = mesh.Cover{}
+				break
+			}
+			c.At[i] = p.uv[uv]
+		}
+	}
+	if p.mesh.Covers == nil {
+		if c.Texture == 0 {
+			return
+		}
+		p.mesh.Covers = make([]mesh.Cover, len(p.mesh.Triangles)-1, cap(p.mesh.Triangles))
+	}
+	p.mesh.Covers = append(p.mesh.Covers, c)
+}
+
 // library reads a material library that came along with the file.
 func (p *parser) library(name string) {
-	if p.src.Beside == nil {
-		p.lost["material library that did not come along"]++
-		return
-	}
-	r, err := p.src.Beside(name)
+	r, err := p.beside(name)
 	if err != nil {
 		p.lost["material library that did not come along"]++
 		return
 	}
 	defer r.Close()
-	if readLibrary(r, p.materials) {
-		p.lost["material with a texture"]++
-	}
+	readLibrary(r, p.materials)
 }
 
 func uneven(points []geom.Vec) bool {

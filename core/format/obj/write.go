@@ -2,27 +2,28 @@ package obj
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"io"
 	"strconv"
 	"strings"
 
+	"veneer/core/format/file"
 	"veneer/core/mesh"
 )
 
 // Write writes the mesh as OBJ text, an object for each body, vertices as they
-// are, with as many digits as they need to come back the same. Colours become
-// materials, one for each colour of a triangle's first corner, written to
-// library; it may be nil when the mesh has none. libraryName is what the OBJ
-// calls that file.
-func Write(w io.Writer, m *mesh.Mesh, library io.Writer, libraryName string) error {
+// are, with as many digits as they need to come back the same. Colours and
+// textures become materials, one for each pair of a triangle's first corner's
+// colour and its texture: a library of that name, and the textures, are created
+// through beside, which may be nil when the mesh has neither.
+func Write(w io.Writer, m *mesh.Mesh, library string, beside func(name string) (io.WriteCloser, error)) error {
 	out := bufio.NewWriterSize(w, 1<<20)
 	fmt.Fprintf(out, "# Veneer, units=mm\n")
-	materials := map[mesh.Colour]string{}
-	if m.Colours != nil && library != nil {
-		fmt.Fprintf(out, "mtllib %s\n", libraryName)
-		var err error
-		if materials, err = writeLibrary(library, m); err != nil {
+	painted := beside != nil && (m.Colours != nil || m.Covers != nil)
+	if painted {
+		fmt.Fprintf(out, "mtllib %s\n", library)
+		if err := writeBeside(m, library, beside); err != nil {
 			return err
 		}
 	}
@@ -37,20 +38,37 @@ func Write(w io.Writer, m *mesh.Mesh, library io.Writer, libraryName string) err
 			return err
 		}
 	}
-	body, colour := int32(-1), mesh.Colour(0)
+	coordinates := map[[2]float32]int64{} // numbers of those written
+	body, inUse := int32(-1), look{texture: -1}
 	for t, v := range m.Triangles {
 		if b := m.Body(int32(t)); b != body && m.Bodies != nil {
 			body = b
 			fmt.Fprintf(out, "o %s\n", oneLine(m.Bodies[b].Name))
 		}
-		if len(materials) > 0 && (t == 0 || m.Colours[t][0] != colour) {
-			colour = m.Colours[t][0]
-			fmt.Fprintf(out, "usemtl %s\n", materials[colour])
+		var uv [3]int64
+		if painted {
+			l := lookOf(m, int32(t))
+			if l != inUse {
+				inUse = l
+				fmt.Fprintf(out, "usemtl %s\n", l.name())
+			}
+			if l.texture != 0 {
+				for i, at := range m.Covers[t].At {
+					if coordinates[at] == 0 {
+						coordinates[at] = int64(len(coordinates) + 1)
+						text = append(strconv.AppendFloat(append(text[:0], "vt "...), float64(at[0]), 'g', -1, 32), ' ')
+						out.Write(append(strconv.AppendFloat(text, float64(at[1]), 'g', -1, 32), '\n')) // the first error is kept for the next call
+					}
+					uv[i] = coordinates[at]
+				}
+			}
 		}
 		text = append(text[:0], 'f')
-		for _, i := range v {
-			text = append(text, ' ')
-			text = strconv.AppendInt(text, int64(i)+1, 10)
+		for k, i := range v {
+			text = strconv.AppendInt(append(text, ' '), int64(i)+1, 10)
+			if uv[k] != 0 {
+				text = strconv.AppendInt(append(text, '/'), uv[k], 10)
+			}
 		}
 		if _, err := out.Write(append(text, '\n')); err != nil {
 			return err
@@ -59,23 +77,65 @@ func Write(w io.Writer, m *mesh.Mesh, library io.Writer, libraryName string) err
 	return out.Flush()
 }
 
-// writeLibrary writes a material for each colour, in the order in which they
-// first occur, and returns their names.
-func writeLibrary(w io.Writer, m *mesh.Mesh) (map[mesh.Colour]string, error) {
-	names := map[mesh.Colour]string{}
-	out := bufio.NewWriter(w)
-	for _, c := range m.Colours {
-		if _, known := names[c[0]]; known {
-			continue
-		}
-		r, g, b, a := c[0].RGBA()
-		names[c[0]] = fmt.Sprintf("colour_%08x", uint32(c[0]))
-		if c[0] == 0 { // no colour at all
-			r, g, b, a = 255, 255, 255, 255
-		}
-		fmt.Fprintf(out, "newmtl %s\nKd %.6f %.6f %.6f\nd %.6f\n", names[c[0]], float64(r)/255, float64(g)/255, float64(b)/255, float64(a)/255)
+// look is how a triangle looks: a colour, and a texture counted from 1.
+type look struct {
+	colour  mesh.Colour
+	texture int32
+}
+
+func lookOf(m *mesh.Mesh, t int32) (l look) {
+	if m.Colours != nil {
+		l.colour = m.Colours[t][0]
 	}
-	return names, out.Flush()
+	if m.Covers != nil {
+		l.texture = m.Covers[t].Texture
+	}
+	return l
+}
+
+func (l look) name() string {
+	if l.texture == 0 {
+		return fmt.Sprintf("colour_%08x", uint32(l.colour))
+	}
+	return fmt.Sprintf("texture_%d_%08x", l.texture, uint32(l.colour))
+}
+
+// writeBeside writes the textures, and a material for each look, in the order
+// in which they first occur.
+func writeBeside(m *mesh.Mesh, library string, beside func(string) (io.WriteCloser, error)) error {
+	names := file.TextureNames(m.Textures)
+	create := func(name string, write func(io.Writer) error) error {
+		w, err := beside(name)
+		if err != nil {
+			return err
+		}
+		return errors.Join(write(w), w.Close())
+	}
+	for i, t := range m.Textures {
+		if err := create(names[i], func(w io.Writer) error { _, err := w.Write(t.Data); return err }); err != nil {
+			return err
+		}
+	}
+	return create(library, func(w io.Writer) error {
+		out := bufio.NewWriter(w)
+		written := map[look]bool{}
+		for t := range int32(len(m.Triangles)) {
+			l := lookOf(m, t)
+			if written[l] {
+				continue
+			}
+			written[l] = true
+			r, g, b, a := l.colour.RGBA()
+			if l.colour == 0 { // no colour at all
+				r, g, b, a = 255, 255, 255, 255
+			}
+			fmt.Fprintf(out, "newmtl %s\nKd %.6f %.6f %.6f\nd %.6f\n", l.name(), float64(r)/255, float64(g)/255, float64(b)/255, float64(a)/255)
+			if l.texture != 0 {
+				fmt.Fprintf(out, "map_Kd %s\n", names[l.texture-1])
+			}
+		}
+		return out.Flush()
+	})
 }
 
 func oneLine(name string) string {

@@ -3,6 +3,7 @@ package stl
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 
@@ -14,7 +15,8 @@ import (
 )
 
 // ReadASCII reads text STL. Words may be in any case and laid out in any way;
-// several solids become bodies; a missing endsolid is forgiven.
+// several solids become bodies; a missing endsolid is forgiven. Text that ends
+// within a facet is read up to there, and Short says so.
 func ReadASCII(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
 	p := &parser{ctx: ctx, src: src, opt: opt, in: text.NewWindow(src.Section(), 1<<20), line: 1}
 	weld := startWeld(int(min(src.Size/500, 4<<20)))
@@ -31,7 +33,7 @@ func ReadASCII(ctx context.Context, src file.Source, opt file.Options) (*file.Mo
 	if len(p.mesh.Bodies) == 1 && p.mesh.Bodies[0].Name == "" {
 		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
 	}
-	return &file.Model{Format: file.STLASCII, Mesh: &p.mesh, Hints: p.hints}, nil
+	return &file.Model{Format: file.STLASCII, Mesh: &p.mesh, Hints: p.hints, Short: p.short, Against: p.against}, nil
 }
 
 type parser struct {
@@ -40,10 +42,14 @@ type parser struct {
 	opt    file.Options
 	in     *text.Window
 	line   int
+	last   bool // the file ends right behind the word that was read
 	mesh   mesh.Mesh
 	points []geom.Vec // corners not sent to the weld yet
 	send   func([]geom.Vec) []geom.Vec
 	hints  []string // the first solids' names
+
+	short   string  // how the text is cut short
+	against []int32 // triangles whose stored normal is against their corners
 }
 
 func (p *parser) file() error {
@@ -73,33 +79,46 @@ func (p *parser) file() error {
 				return err
 			}
 		case is(word, "facet"):
-			if err := p.facet(); err != nil {
+			if err := p.facet(); errors.Is(err, errEnds) && len(p.mesh.BodyOf) > 0 {
+				p.cutShort()
+				return nil
+			} else if err != nil {
 				return err
 			}
+		case p.last && len(p.mesh.BodyOf) > 0 && (bytes.HasPrefix([]byte("facet"), word) || bytes.HasPrefix([]byte("endsolid"), word)):
+			p.cutShort()
+			return nil
 		default:
 			return p.fail("expected solid, facet or endsolid", "found %s", file.Printable(word))
 		}
 	}
 }
 
+func (p *parser) cutShort() {
+	p.short = fmt.Sprintf("the text breaks off in line %d, after %s", p.line, plural(int64(len(p.mesh.BodyOf)), "whole triangle"))
+}
+
 // facet reads from after the word facet to endfacet. A loop of more than three
 // corners is cut into triangles in its own plane.
 func (p *parser) facet() error {
-	var three [3]geom.Vec
+	var four [4]geom.Vec // the stored normal and three corners
 	if b := p.in.Rest(); len(b) >= longestFacet {
-		if n := fastFacet(b, &three); n > 0 {
+		if n := fastFacet(b, &four); n > 0 {
 			p.line += lines(b[:n])
 			p.in.Skip(n)
-			return p.add(three[:])
+			return p.add(four[0], four[1:])
 		}
 	}
 	if err := p.expect("normal"); err != nil {
 		return err
 	}
-	for range 3 { // the stored normal: any three words
-		if _, err := p.need("the facet's normal"); err != nil {
+	var stored [3]float64
+	for i := range stored { // any three words; what is no number says nothing
+		word, err := p.need("the facet's normal")
+		if err != nil {
 			return err
 		}
+		stored[i], _ = number.Float(word)
 	}
 	if err := p.expect("outer"); err != nil {
 		return err
@@ -148,14 +167,19 @@ func (p *parser) facet() error {
 	if len(corners) < 3 {
 		return p.fail("a facet has three", "a facet of %d corners", len(corners))
 	}
-	return p.add(corners)
+	return p.add(geom.Vec{X: stored[0], Y: stored[1], Z: stored[2]}, corners)
 }
 
-func (p *parser) add(corners []geom.Vec) error {
+// add adds a facet with its stored normal.
+func (p *parser) add(stored geom.Vec, corners []geom.Vec) error {
 	if len(p.mesh.Bodies) == 0 {
 		p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{})
 	}
+	first := int32(len(p.mesh.BodyOf))
 	if len(corners) == 3 {
+		if against(stored, corners[0], corners[1], corners[2]) {
+			p.against = append(p.against, first)
+		}
 		p.points = append(p.points, corners...)
 		p.mesh.BodyOf = append(p.mesh.BodyOf, int32(len(p.mesh.Bodies)-1))
 		return p.full()
@@ -166,7 +190,10 @@ func (p *parser) add(corners []geom.Vec) error {
 			fan = append(fan, [3]int32{0, int32(i - 1), int32(i)})
 		}
 	}
-	for _, t := range fan {
+	for i, t := range fan {
+		if against(stored, corners[t[0]], corners[t[1]], corners[t[2]]) {
+			p.against = append(p.against, first+int32(i))
+		}
 		p.points = append(p.points, corners[t[0]], corners[t[1]], corners[t[2]])
 		p.mesh.BodyOf = append(p.mesh.BodyOf, int32(len(p.mesh.Bodies)-1))
 	}
@@ -230,16 +257,26 @@ func (p *parser) next() ([]byte, error) {
 			if len(b) == 0 {
 				return nil, io.EOF
 			}
+			p.last = true
 			return b, nil
 		}
 	}
 }
 
+// errEnds marks the errors of text that ends too early.
+var errEnds = errors.New("the text ends")
+
+type ends struct{ at *file.Error }
+
+func (e *ends) Error() string        { return e.at.Error() }
+func (e *ends) Is(target error) bool { return target == errEnds }
+func (e *ends) Unwrap() error        { return e.at }
+
 // need is next where the file must not end yet.
 func (p *parser) need(what string) ([]byte, error) {
 	word, err := p.next()
-	if err == io.EOF {
-		return nil, p.fail("the file is cut short; ask for it again", "the file ends where %s was expected", what)
+	if err == io.EOF || err == nil && p.last && !is(word, "endfacet") { // a last word may be half of one
+		return nil, &ends{p.src.AtLine(p.line, "the file is cut short; ask for it again", "the file ends where %s was expected", what)}
 	}
 	return word, err
 }

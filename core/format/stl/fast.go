@@ -11,24 +11,23 @@ import (
 const longestFacet = 1024
 
 // fastFacet reads what follows the word facet when it is laid out as nearly all
-// programs do: lower case, three corners, plain numbers. It returns how many
-// bytes that took; 0 when anything is out of the ordinary, for facet to look at
+// programs do: lower case, three corners, plain numbers. It fills in the stored
+// normal and the corners and returns how many bytes that took; 0 when anything is out of the ordinary, for facet to look at
 // with care.
-func fastFacet(b []byte, corners *[3]geom.Vec) int {
+func fastFacet(b []byte, facet *[4]geom.Vec) int {
 	if len(b) < longestFacet {
 		return 0
 	}
 	i := word(b, 0, "normal")
-	for range 3 { // the stored normal: any three words
-		i = space(b, i)
-		for i >= 0 && i < longestFacet-64 && b[i] > ' ' {
-			i++
+	for c := range facet {
+		switch c {
+		case 1:
+			i = word(b, i, "outer")
+			i = word(b, i, "loop")
+			fallthrough
+		case 2, 3:
+			i = word(b, i, "vertex")
 		}
-	}
-	i = word(b, i, "outer")
-	i = word(b, i, "loop")
-	for c := range corners {
-		i = word(b, i, "vertex")
 		var xyz [3]float64
 		for k := range xyz {
 			if i = space(b, i); i < 0 {
@@ -40,7 +39,7 @@ func fastFacet(b []byte, corners *[3]geom.Vec) int {
 			}
 			xyz[k], i = x, i+n
 		}
-		corners[c] = geom.Vec{X: xyz[0], Y: xyz[1], Z: xyz[2]}
+		facet[c] = geom.Vec{X: xyz[0], Y: xyz[1], Z: xyz[2]}
 	}
 	i = word(b, i, "endloop")
 	i = word(b, i, "endfacet")

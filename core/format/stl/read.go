@@ -10,6 +10,7 @@ import (
 	"context"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"io"
 
 	"veneer/core/format/file"
@@ -39,8 +40,12 @@ func Binary(src file.Source, head []byte) bool {
 	return bytes.IndexByte(head, 0) >= 0
 }
 
-// ReadBinary reads binary STL. A file shorter than its count says is refused;
-// bytes after the last triangle are reported as lost.
+// ReadBinary reads binary STL. The count in the header and the file's size may
+// disagree. A file that holds fewer triangles than its count says, but at least
+// half of them, is read as far as it is whole, and Short says so; with fewer it
+// is refused. A count of 0, as programs leave it that write as they go, means
+// all triangles that there are. Bytes after the last triangle are reported as
+// lost.
 func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
 	var header [headerSize]byte
 	if n, err := src.R.ReadAt(header[:], 0); n < headerSize {
@@ -52,6 +57,10 @@ func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.M
 	}
 	count := int64(binary.LittleEndian.Uint32(header[80:]))
 	whole := (src.Size - headerSize) / recordSize
+	promised := count
+	if count == 0 || count > whole && 2*whole >= count {
+		count = whole
+	}
 	switch {
 	case count > whole:
 		return nil, src.AtByte(src.Size, "the file is cut short or is no STL; ask for it again",
@@ -63,7 +72,9 @@ func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.M
 			"the file holds %d triangles, over the limit of %d", count, min(opt.Limits.Triangles, mesh.MaxTriangles))
 	}
 	model := &file.Model{Format: file.STLBinary, Hints: []string{string(bytes.ToValidUTF8(bytes.Trim(header[:80], "\x00 "), []byte("?")))}}
-	if extra := src.Size - headerSize - count*recordSize; extra > 0 {
+	if promised > count {
+		model.Short = fmt.Sprintf("the header promises %d triangles but the file holds only %d", promised, count)
+	} else if extra := src.Size - headerSize - count*recordSize; extra > 0 {
 		model.Lost = append(model.Lost, plural(extra, "byte")+" after the last triangle")
 	}
 
@@ -83,6 +94,7 @@ func ReadBinary(ctx context.Context, src file.Source, opt file.Options) (*file.M
 			}
 			paint.decode(p.attributes, colours[p.first:])
 		}
+		model.Against = append(model.Against, p.against...)
 		opt.Report(float64(p.first) / float64(count))
 	})
 	if err != nil {
@@ -102,13 +114,14 @@ type piece struct {
 	hashes []uint32
 	// attributes are the two bytes behind each triangle; empty when all are 0.
 	attributes []uint16
+	against    []int32 // triangles whose stored normal is against their corners
 	err        error
 }
 
 // decode turns the piece's records into corners and hashes them.
 func (p *piece) decode(src file.Source) error {
 	p.points, p.hashes = p.points[:0], p.hashes[:0]
-	p.attributes = p.attributes[:0]
+	p.attributes, p.against = p.attributes[:0], p.against[:0]
 	any := uint16(0)
 	for at := 0; at < len(p.bytes); at += recordSize {
 		a := binary.LittleEndian.Uint16(p.bytes[at+48:])
@@ -125,6 +138,9 @@ func (p *piece) decode(src file.Source) error {
 			}
 			v := mesh.SinglePointOf(x, y, z)
 			p.points, p.hashes = append(p.points, v), append(p.hashes, v.Hash())
+		}
+		if contradicts(p.bytes[at : at+48 : at+48]) {
+			p.against = append(p.against, int32(p.first)+int32(at/recordSize))
 		}
 	}
 	if any == 0 {

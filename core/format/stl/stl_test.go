@@ -66,7 +66,9 @@ func TestBinary(t *testing.T) {
 		{"whole", string(good), 4, "", ""},
 		{"begins with solid", change(func(b []byte) []byte { copy(b, "solid but binary"); return b }), 4, "", ""},
 		{"bytes after the end", string(good) + "tail", 4, "", "4 bytes after the last triangle"},
-		{"cut short", string(good[:200]), 0, "promises 4 triangles but the file holds only 2", ""},
+		{"cut short by half", string(good[:200]), 2, "", ""},
+		{"cut short by more", string(good[:180]), 0, "promises 4 triangles but the file holds only 1", ""},
+		{"a count of nought", change(func(b []byte) []byte { clear(b[80:84]); return b }), 4, "", ""},
 		{"only a header", string(good[:84]), 0, "promises 4 triangles but the file holds only 0", ""},
 		{"less than a header", string(good[:40]), 0, "ends after 40 bytes", ""},
 		{"no triangles", change(func(b []byte) []byte { clear(b[80:84]); return b[:84] }), 0, "holds no triangle", ""},
@@ -93,6 +95,58 @@ func TestBinary(t *testing.T) {
 			assert.Equal(t, c.lost, strings.Join(m.Lost, ";"))
 		})
 	}
+}
+
+// TestCutShort reads what is whole of files that end too early, and says what
+// is missing.
+func TestCutShort(t *testing.T) {
+	good := encoded(t, tetrahedron())
+	m, err := formattest.Read(either, "buoy.stl", string(good[:200]))
+	require.NoError(t, err)
+	assert.Equal(t, "the header promises 4 triangles but the file holds only 2", m.Short)
+	assert.Empty(t, m.Lost)
+	const facet = "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n"
+	m, err = formattest.Read(either, "buoy.stl", "solid x\n"+facet+facet[:60])
+	require.NoError(t, err)
+	assert.Len(t, m.Mesh.Triangles, 1)
+	assert.Equal(t, "the text breaks off in line 13, after 1 whole triangle", m.Short)
+	for _, whole := range []string{string(good), "solid x\n" + facet, "solid x\n" + facet + "endsolid"} {
+		m, err = formattest.Read(either, "buoy.stl", whole)
+		require.NoError(t, err)
+		assert.Empty(t, m.Short)
+	}
+}
+
+// TestStoredNormals finds the facets whose stored normal contradicts their
+// corners, in both encodings and however the text is laid out.
+func TestStoredNormals(t *testing.T) {
+	m := tetrahedron()
+	good := encoded(t, m)
+	read := func(content string) []int32 {
+		t.Helper()
+		m, err := formattest.Read(either, "buoy.stl", content)
+		require.NoError(t, err)
+		return m.Against
+	}
+	assert.Empty(t, read(string(good)))
+	wrong := bytes.Clone(good)
+	for k := range 3 { // the signs of the third normal
+		wrong[84+2*50+4*k+3] ^= 0x80
+	}
+	assert.Equal(t, []int32{2}, read(string(wrong)))
+	clear(wrong[84+50 : 84+50+12])
+	assert.Equal(t, []int32{2}, read(string(wrong)), "a normal of zero says nothing")
+
+	var text bytes.Buffer
+	require.NoError(t, WriteASCII(&text, m))
+	padded := text.String() + strings.Repeat(" ", 4096) // so that both ways of reading are taken
+	assert.Empty(t, read(text.String()))
+	assert.Empty(t, read(padded))
+	turned := func(s string) string { return strings.Replace(s, " facet normal 0 0 -1", " facet normal 0 0 1", 1) }
+	require.NotEqual(t, padded, turned(padded))
+	assert.Len(t, read(turned(padded)), 1)
+	assert.Equal(t, read(turned(padded)), read(turned(text.String())))
+	assert.Empty(t, read(strings.ReplaceAll(padded, "normal 0 0 -1", "normal nan nan nan")))
 }
 
 func TestTooManyTrianglesCostNothing(t *testing.T) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"math"
 	"path"
 	"slices"
 	"strings"
@@ -66,6 +67,9 @@ type reader struct {
 	placed  int
 	toRead  []string // model parts that were named
 	known   map[string]bool
+
+	pictures []mesh.Texture
+	paths    map[string]int32 // of the package's textures, counted from 1
 }
 
 // read reads the root model part and every part that it names.
@@ -77,7 +81,7 @@ func (r *reader) read(root string) error {
 			return err
 		}
 		ahead, stop := readAhead(part)
-		p := &partParser{reader: r, part: r.toRead[i], root: i == 0, size: size, scan: newScanner(ahead), groups: map[string][]mesh.Colour{}}
+		p := &partParser{reader: r, part: r.toRead[i], root: i == 0, size: size, scan: newScanner(ahead), groups: map[string]*group{}, textures: map[string]int32{}}
 		err = p.parse()
 		stop()
 		part.Close()
@@ -106,9 +110,24 @@ type partParser struct {
 	root    bool
 	size    int64
 	scan    *scanner
-	groups  map[string][]mesh.Colour // colours by property group
-	group   string                   // the group being read
+	groups  map[string]*group // property groups by id
+	group   *group            // the one being read
 	current *object
+
+	textures map[string]int32 // by id, counted from 1
+}
+
+// group is a property group: colours, or places in a texture.
+type group struct {
+	colours []mesh.Colour
+	texture int32
+	at      [][2]float32
+}
+
+// begin begins a group.
+func (p *partParser) begin(texture int32) {
+	p.group = &group{texture: texture}
+	p.groups[string(p.scan.attr("id"))] = p.group
 }
 
 // parse reads the part as a stream of tags.
@@ -203,7 +222,7 @@ func (p *partParser) coreElement() error {
 			return p.fail("raise the body limit to read it", "more than %d build items", p.opt.Limits.Bodies)
 		}
 	case "basematerials":
-		p.group = string(p.scan.attr("id"))
+		p.begin(0)
 	case "base":
 		return p.colour(p.scan.attr("displaycolor"))
 	case "metadata", "metadatagroup", "resources", "build", "mesh", "vertices", "triangles", "components":
@@ -216,15 +235,63 @@ func (p *partParser) coreElement() error {
 func (p *partParser) materialElement() error {
 	switch name := string(p.scan.name); name {
 	case "colorgroup":
-		p.group = string(p.scan.attr("id"))
+		p.begin(0)
 	case "color":
 		return p.colour(p.scan.attr("color"))
 	case "texture2d":
-		return p.lose("texture")
-	case "texture2dgroup", "compositematerials", "multiproperties":
-		p.group = ""
+		return p.texture()
+	case "texture2dgroup":
+		n, known := p.textures[string(p.scan.attr("texid"))]
+		if !known {
+			return p.fail("ask for the file again", "a group of texture coordinates names the texture %q, which does not come before it", clip(string(p.scan.attr("texid"))))
+		}
+		p.begin(n)
+	case "tex2coord":
+		return p.coordinate()
+	case "compositematerials", "multiproperties":
+		p.begin(0)
 		return p.lose("property group (" + name + ")")
 	}
+	return nil
+}
+
+// texture reads the picture that a texture2d names from the package.
+func (p *partParser) texture() error {
+	name, id := string(p.scan.attr("path")), string(p.scan.attr("id"))
+	if n, known := p.paths[name]; known {
+		p.textures[id] = n
+		return nil
+	}
+	r, _, err := p.pack.open(name)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	data, err := file.ReadTexture(r, p.opt.Limits, p.pictures)
+	if err != nil {
+		p.textures[id], p.paths[name] = 0, 0
+		return p.lose("texture that " + err.Error())
+	}
+	p.pictures = append(p.pictures, mesh.Texture{Name: file.BaseName(name), Data: data})
+	p.textures[id] = int32(len(p.pictures))
+	p.paths[name] = p.textures[id]
+	return nil
+}
+
+// coordinate adds a place in a texture to the group being read.
+func (p *partParser) coordinate() error {
+	if p.group == nil {
+		return p.fail("expected it in a group", "a texture coordinate outside of a group")
+	}
+	var at [2]float32
+	for i, name := range [2]string{"u", "v"} {
+		x, ok := number.Float(trim(p.scan.attr(name)))
+		if !ok || math.Abs(x) > math.MaxFloat32 {
+			return p.fail("expected a finite number", "found %q for a texture coordinate", clip(string(p.scan.attr(name))))
+		}
+		at[i] = float32(x)
+	}
+	p.group.at = append(p.group.at, at)
 	return nil
 }
 
@@ -254,7 +321,10 @@ func (p *partParser) colour(text []byte) error {
 	default:
 		return p.fail("a colour is #RRGGBB or #RRGGBBAA", "found %q for a colour", clip(string(text)))
 	}
-	p.groups[p.group] = append(p.groups[p.group], mesh.Colour(c))
+	if p.group == nil {
+		return p.fail("expected it in a group", "a colour outside of a group")
+	}
+	p.group.colours = append(p.group.colours, mesh.Colour(c))
 	return nil
 }
 
@@ -363,32 +433,50 @@ func (p *partParser) triangle(o *object) error {
 	return nil
 }
 
-// paint gives the newest triangle its colours, of the group that it or its
+// paint gives the newest triangle its colours or its place in a texture, of the group that it or its
 // object names; p2 and p3 are p1's when they are missing.
 func (p *partParser) paint(o *object, group []byte, index [3]int64) {
-	colours := p.groups[string(group)]
+	g := p.groups[string(group)]
 	if group == nil {
-		colours = p.groups[o.group]
-	}
-	if index[0] < 0 {
-		index[0] = int64(o.index)
+		g = p.groups[o.group]
 	}
 	var c [3]mesh.Colour
-	for i := range c {
-		if index[i] < 0 {
-			index[i] = index[0]
+	var cover mesh.Cover
+	if g != nil {
+		if index[0] < 0 {
+			index[0] = int64(o.index)
 		}
-		if index[i] < int64(len(colours)) {
-			c[i] = colours[index[i]]
+		cover.Texture = g.texture
+		for i := range c {
+			if index[i] < 0 {
+				index[i] = index[0]
+			}
+			if index[i] < int64(len(g.colours)) {
+				c[i] = g.colours[index[i]]
+			}
+			if index[i] < int64(len(g.at)) {
+				cover.At[i] = g.at[index[i]]
+			} else {
+				cover.Texture = 0
+			}
 		}
 	}
-	if o.mesh.Colours == nil {
-		if c == ([3]mesh.Colour{}) {
-			return
-		}
-		o.mesh.Colours = make([][3]mesh.Colour, len(o.mesh.Triangles)-1)
+	if cover.Texture == 0 {
+		cover = mesh.Cover{}
 	}
-	o.mesh.Colours = append(o.mesh.Colours, c)
+	before := len(o.mesh.Triangles) - 1
+	if o.mesh.Colours == nil && c != ([3]mesh.Colour{}) {
+		o.mesh.Colours = make([][3]mesh.Colour, before)
+	}
+	if o.mesh.Colours != nil {
+		o.mesh.Colours = append(o.mesh.Colours, c)
+	}
+	if o.mesh.Covers == nil && cover.Texture != 0 {
+		o.mesh.Covers = make([]mesh.Cover, before)
+	}
+	if o.mesh.Covers != nil {
+		o.mesh.Covers = append(o.mesh.Covers, cover)
+	}
 }
 
 func (p *partParser) placement() (placement, error) {
@@ -441,6 +529,9 @@ func (r *reader) build() (*file.Model, error) {
 	}
 	if len(m.Bodies) < 2 && m.Bodies[0].Name == "" {
 		m.Bodies, m.BodyOf = nil, nil
+	}
+	if m.Covers != nil {
+		m.Textures = r.pictures
 	}
 	m.Weld()
 	model.Lost = file.LostList(r.lost)
@@ -505,6 +596,9 @@ func appendPlaced(into *mesh.Mesh, body int32, o *mesh.Mesh, at geom.Matrix) boo
 	if into.Colours == nil && o.Colours != nil {
 		into.Colours = make([][3]mesh.Colour, len(into.Triangles))
 	}
+	if into.Covers == nil && o.Covers != nil {
+		into.Covers = make([]mesh.Cover, len(into.Triangles))
+	}
 	mirrored := at.Determinant() < 0
 	for t, v := range o.Triangles {
 		into.Triangles = append(into.Triangles, mesh.Triangle{v[0] + base, v[1] + base, v[2] + base})
@@ -515,6 +609,13 @@ func appendPlaced(into *mesh.Mesh, body int32, o *mesh.Mesh, at geom.Matrix) boo
 				c = o.Colours[t]
 			}
 			into.Colours = append(into.Colours, c)
+		}
+		if into.Covers != nil {
+			c := mesh.Cover{}
+			if o.Covers != nil {
+				c = o.Covers[t]
+			}
+			into.Covers = append(into.Covers, c)
 		}
 		if mirrored {
 			into.Turn(int32(len(into.Triangles) - 1))

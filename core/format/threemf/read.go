@@ -34,7 +34,7 @@ func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, 
 	if err != nil {
 		return nil, err
 	}
-	r := &reader{ctx: ctx, src: src, opt: opt, pack: pkg, objects: map[string]*object{}, lost: map[string]int{}, known: map[string]bool{}}
+	r := &reader{ctx: ctx, src: src, opt: opt, pack: pkg, objects: map[string]*object{}, lost: map[string]int{}, known: map[string]bool{}, paths: map[string]int32{}}
 	if err := r.read(path.Clean("/" + name)); err != nil {
 		return nil, err
 	}

@@ -107,6 +107,14 @@ func swapSweep(m *mesh.Mesh, flat []int32) (swapped int) {
 			ca, cb, cc, cd := m.Colours[t][h%3], m.Colours[t][(h+1)%3], m.Colours[t][(h+2)%3], m.Colours[g/3][(g+2)%3]
 			m.Colours[t], m.Colours[g/3] = [3]mesh.Colour{ca, cd, cc}, [3]mesh.Colour{cd, cb, cc}
 		}
+		if m.Covers != nil { // the neighbour's texture goes on, with c on its edge
+			of := m.Covers[g/3]
+			atB, atA, atD := of.At[g%3], of.At[(g+1)%3], of.At[(g+2)%3]
+			share := float32(p[a].Distance(p[c]) / p[a].Distance(p[b]))
+			atC := [2]float32{atA[0] + share*(atB[0]-atA[0]), atA[1] + share*(atB[1]-atA[1])}
+			m.Covers[t] = mesh.Cover{Texture: of.Texture, At: [3][2]float32{atA, atD, atC}}
+			m.Covers[g/3] = mesh.Cover{Texture: of.Texture, At: [3][2]float32{atD, atB, atC}}
+		}
 		m.Triangles[t] = mesh.Triangle{a, d, c}
 		m.Triangles[g/3] = mesh.Triangle{d, b, c}
 		touched[t], touched[g/3], made[edge] = true, true, true
