@@ -58,6 +58,8 @@ func Handler(c Config) http.Handler {
 	change := in.Group("", mayChange)
 	change.POST("/batches", s.receive)
 	change.POST("/parts/:part/unit", s.setUnit)
+	change.POST("/parts/:part/answers", s.answerQuestion)
+	change.POST("/parts/:part/expect", s.setExpect)
 	change.POST("/parts/:part/repair", s.repair)
 
 	e.NoMethod(func(g *gin.Context) {

@@ -27,6 +27,7 @@ import (
 	"veneer/bureau/workbench"
 	"veneer/client"
 	"veneer/core/check"
+	"veneer/core/format"
 	"veneer/core/format/file"
 	"veneer/demo"
 )
@@ -92,6 +93,10 @@ func submit(t *testing.T, c *client.Client, names ...string) api.BatchWithParts 
 				if n == f.Name {
 					require.NoError(t, os.WriteFile(dir+"/"+n, f.Bytes(), 0o600))
 					s.Paths = append(s.Paths, dir+"/"+n)
+					for name, content := range f.Beside() {
+						require.NoError(t, os.WriteFile(dir+"/"+name, content, 0o600))
+						s.Paths = append(s.Paths, dir+"/"+name)
+					}
 				}
 			}
 		}
@@ -184,6 +189,116 @@ func TestOneAnswerForAllAlike(t *testing.T) {
 }
 
 // TestWhoMayDoWhat calls every address as nobody, as a viewer and as an operator.
+// TestMaterialsComeAlong sends a painted part with a hole in it, its material
+// library and its picture: the paint is there after the repair, too.
+func TestMaterialsComeAlong(t *testing.T) {
+	c := signIn(t, serve(t), "ada")
+	dir := t.TempDir()
+	s := client.Submission{Customer: "Harbour Museum", Process: "resin", Expect: []string{"dial-face.obj=120x120x7mm"}}
+	for _, f := range demo.Batches()[1].Files {
+		if f.Name != "dial-face.obj" {
+			continue
+		}
+		content := f.Bytes()
+		files := f.Beside()
+		files[f.Name] = content[:bytes.LastIndexByte(content[:len(content)-1], '\n')+1] // without its last face
+		for name, b := range files {
+			require.NoError(t, os.WriteFile(dir+"/"+name, b, 0o600))
+			s.Paths, s.Names = append(s.Paths, dir+"/"+name), append(s.Names, "drawings/"+name)
+		}
+	}
+	b, err := c.Submit(t.Context(), s)
+	require.NoError(t, err)
+	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
+	all, err := c.Batch(t.Context(), b.ID)
+	require.NoError(t, err)
+	require.Len(t, all.Parts, 1, "what comes along is no part")
+	assert.Len(t, all.Beside, 2)
+	p := all.Parts[0]
+	assert.Equal(t, "120x120x7mm", p.Expect)
+	assert.Equal(t, "pass", p.Verdict)
+	require.Equal(t, 1, p.Current, "%v", p.Findings)
+	before, err := c.Report(t.Context(), p.ID, 0)
+	require.NoError(t, err)
+	for _, f := range before.Findings {
+		assert.NotEqual(t, "lost-content", f.Kind, f.Summary)
+	}
+	assert.Contains(t, before.Unit.Candidates[0].Evidence, "it has the size that the customer stated")
+	var result bytes.Buffer
+	require.NoError(t, c.Fetch(t.Context(), p.ID, 1, "file", &result))
+	m, err := format.Read(t.Context(), file.Source{Name: "dial.3mf", R: bytes.NewReader(result.Bytes()), Size: int64(result.Len())}, file.Options{Limits: file.DefaultLimits()})
+	require.NoError(t, err)
+	require.Len(t, m.Mesh.Textures, 1)
+	assert.Equal(t, "\x89PNG", string(m.Mesh.Textures[0].Data[:4]))
+	covered := 0
+	for _, cover := range m.Mesh.Covers {
+		covered += int(cover.Texture)
+	}
+	assert.GreaterOrEqual(t, covered, len(m.Mesh.Triangles)-2, "only the fill has none")
+}
+
+// TestQuestionsAreAnswered goes on with a file that is cut short, and states
+// the size of one whose unit is in doubt.
+func TestQuestionsAreAnswered(t *testing.T) {
+	c, ctx := signIn(t, serve(t), "ada"), t.Context()
+	all := submit(t, c, "hour-hand.stl", "cut-short.stl")
+	require.Equal(t, 2, all.Batch.Counts.Hold)
+	hand, short := all.Parts[0].ID, all.Parts[1].ID
+	assert.ErrorContains(t, c.Answer(ctx, short, "unit", "in", false), "no question \"unit\" is open")
+	assert.ErrorContains(t, c.Answer(ctx, short, "cut-short", "perhaps", false), "is no answer")
+	require.NoError(t, c.Answer(ctx, short, "cut-short", "use", true))
+	assert.ErrorContains(t, c.Expect(ctx, hand, "large"), "large")
+	require.NoError(t, c.Expect(ctx, hand, "122x23mm"))
+	require.NoError(t, c.WatchUntilDone(ctx, all.Batch.ID, nil))
+	all, err := c.Batch(ctx, all.Batch.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "pass", all.Parts[0].Verdict)
+	assert.Equal(t, 1, all.Parts[1].Current, "repaired with what is there: %s", all.Parts[1].Verdict)
+	r, err := c.Report(ctx, hand, 0)
+	require.NoError(t, err)
+	assert.Equal(t, "in", r.Unit.Chosen)
+	r, err = c.Report(ctx, short, 0)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]string{"cut-short": "use"}, r.Answers)
+}
+
+// TestEarlierFilesTellTheUnit sends an unclear file after many of the same
+// customer that were in inches.
+func TestEarlierFilesTellTheUnit(t *testing.T) {
+	c, ctx := signIn(t, serve(t), "ada"), t.Context()
+	send := func(customer string, sizes ...float64) record.Part {
+		dir := t.TempDir()
+		s := client.Submission{Customer: customer, Process: "resin"}
+		for i, x := range sizes {
+			path := fmt.Sprintf("%s/part-%d.obj", dir, i)
+			require.NoError(t, os.WriteFile(path, fmt.Appendf(nil, "v 0 0 0\nv %g 0 0\nv 0 2.3171 0\nv 0 0 1.1127\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n", x), 0o600))
+			s.Paths = append(s.Paths, path)
+		}
+		b, err := c.Submit(ctx, s)
+		require.NoError(t, err)
+		require.NoError(t, c.WatchUntilDone(ctx, b.ID, nil))
+		all, err := c.Batch(ctx, b.ID)
+		require.NoError(t, err)
+		return all.Parts[0]
+	}
+	first := send("Harbour Museum", 4.7283, 4.9173, 4.3131, 4.1777, 4.5353, 4.6617)
+	require.Equal(t, "hold", first.Verdict)
+	require.NoError(t, c.SetUnit(ctx, first.ID, "in", true))
+	require.NoError(t, c.WatchUntilDone(ctx, first.BatchID, nil))
+	stranger, known := send("Lighthouse Friends", 4.8191), send("Harbour Museum", 4.8191)
+	chance := func(p record.Part) float64 {
+		r, err := c.Report(ctx, p.ID, 0)
+		require.NoError(t, err)
+		for _, u := range r.Unit.Candidates {
+			if u.Unit == "in" {
+				return u.Probability
+			}
+		}
+		return 0
+	}
+	assert.Greater(t, chance(known), chance(stranger)+0.2)
+}
+
 func TestWhoMayDoWhat(t *testing.T) {
 	server := serve(t)
 	operator, viewer := signIn(t, server, "ada"), signIn(t, server, "vic")
@@ -339,7 +454,7 @@ func TestHealth(t *testing.T) {
 // TestEventsTellStateFirst opens a stream on a finished batch: everything comes at once.
 func TestEventsTellStateFirst(t *testing.T) {
 	c := signIn(t, serve(t), "ada")
-	b := submit(t, c, "bollard.stl", "cut-short.stl")
+	b := submit(t, c, "bollard.stl", "torn-off.stl")
 	seen := 0
 	require.NoError(t, c.Watch(t.Context(), b.Batch.ID, func(now api.BatchWithParts) bool {
 		seen = len(now.Parts)

@@ -20,8 +20,9 @@ import (
 
 // BatchWithParts is a batch as its page shows it.
 type BatchWithParts struct {
-	Batch record.Batch  `json:"batch"`
-	Parts []record.Part `json:"parts"`
+	Batch  record.Batch       `json:"batch"`
+	Parts  []record.Part      `json:"parts"`
+	Beside []record.Companion `json:"beside"` // files that came along
 }
 
 // PartWithRevisions is a part as its page shows it.
@@ -76,7 +77,10 @@ func (s *server) batchWithParts(g *gin.Context, id int64) (b BatchWithParts, err
 	if b.Batch, err = s.Bureau.Store.Batch(g.Request.Context(), id); err != nil {
 		return b, err
 	}
-	b.Parts, err = s.Bureau.Store.Parts(g.Request.Context(), id)
+	if b.Parts, err = s.Bureau.Store.Parts(g.Request.Context(), id); err != nil {
+		return b, err
+	}
+	b.Beside, err = s.Bureau.Store.Companions(g.Request.Context(), id)
 	return b, err
 }
 
@@ -98,12 +102,12 @@ func (s *server) audit(g *gin.Context) {
 	s.answer(g, list, err)
 }
 
-// receive takes a batch as multipart form: the fields name, customer, process
-// and repair, then the files, each streamed to disk as it comes.
+// receive takes a batch as multipart form: the fields name, customer, process,
+// repair and expect, then the files, each streamed to disk as it comes.
 func (s *server) receive(g *gin.Context) {
 	form, err := g.Request.MultipartReader()
 	if err != nil {
-		problem(g, http.StatusBadRequest, "send a multipart form with the fields name, customer, process, repair, then the files")
+		problem(g, http.StatusBadRequest, "send a multipart form with the fields name, customer, process, repair, expect, then the files")
 		return
 	}
 	in := s.Bureau.Receive(person(g).Name)
@@ -176,6 +180,38 @@ func (s *server) setUnit(g *gin.Context) {
 		return
 	}
 	s.accept(g, s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit, in.Alike))
+}
+
+func (s *server) answerQuestion(g *gin.Context) {
+	n, ok := id(g, "part")
+	if !ok {
+		return
+	}
+	var in struct {
+		Question string `json:"question"`
+		Answer   string `json:"answer"`
+		Alike    bool   `json:"alike"` // for all parts of the batch with the same question
+	}
+	if err := g.ShouldBindJSON(&in); err != nil {
+		problem(g, http.StatusBadRequest, `send {"question": "cut-short", "answer": "use"}, by the ids in the report's questions`)
+		return
+	}
+	s.accept(g, s.Bureau.Answer(g.Request.Context(), person(g).Name, n, in.Question, in.Answer, in.Alike))
+}
+
+func (s *server) setExpect(g *gin.Context) {
+	n, ok := id(g, "part")
+	if !ok {
+		return
+	}
+	var in struct {
+		Size string `json:"size"`
+	}
+	if err := g.ShouldBindJSON(&in); err != nil {
+		problem(g, http.StatusBadRequest, `send {"size": "120x80x40mm"}`)
+		return
+	}
+	s.accept(g, s.Bureau.Expect(g.Request.Context(), person(g).Name, n, in.Size))
 }
 
 func (s *server) repair(g *gin.Context) {

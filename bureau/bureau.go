@@ -8,6 +8,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -22,6 +23,7 @@ import (
 	"veneer/bureau/record"
 	"veneer/bureau/store"
 	"veneer/bureau/vault"
+	"veneer/core/check"
 	"veneer/core/format/archive"
 	"veneer/core/format/file"
 	"veneer/core/process"
@@ -53,14 +55,18 @@ type Intake struct {
 	bureau *Bureau
 	batch  record.Batch
 	files  []store.NewFile
+	beside []record.Companion
+	expect map[string]string // stated sizes by file name; "" for all
 }
 
 // Receive begins a batch in a person's name.
 func (b *Bureau) Receive(person string) *Intake {
-	return &Intake{bureau: b, batch: record.Batch{Process: process.Default, AutoRepair: true, CreatedBy: person}}
+	return &Intake{bureau: b, expect: map[string]string{}, batch: record.Batch{Process: process.Default, AutoRepair: true, CreatedBy: person}}
 }
 
-// Set takes one of the batch's words: name, customer, process or repair (auto or none).
+// Set takes one of the batch's words: name, customer, process, repair (auto or
+// none), or expect, the size that the customer stated for all parts
+// (120x80x40mm) or for one (lamp.stl=120x80x40mm).
 func (in *Intake) Set(field, value string) error {
 	value = strings.TrimSpace(value)
 	if len([]rune(value)) > 200 {
@@ -81,17 +87,41 @@ func (in *Intake) Set(field, value string) error {
 			return invalid("repair is auto or none, not %q", value)
 		}
 		in.batch.AutoRepair = value == "auto"
+	case "expect":
+		i := strings.LastIndexByte(value, '=')
+		name, size := strings.TrimSpace(value[:max(i, 0)]), strings.TrimSpace(value[i+1:])
+		if err := statedSize(size); err != nil {
+			return err
+		}
+		in.expect[name] = size
 	default:
 		return invalid("a batch has no field %q", field)
 	}
 	return nil
 }
 
-// Add streams one file into the vault. Its name is kept for showing only.
+// statedSize refuses what is no size, or too long to keep.
+func statedSize(size string) error {
+	if _, err := unit.ParseSize(size); err != nil {
+		return invalid("%v", err)
+	}
+	if len(size) > 60 {
+		return invalid("a stated size has at most 60 letters")
+	}
+	return nil
+}
+
+// Add streams one file into the vault. Its name is kept for showing, and for
+// files to find one another by. Material libraries and textures come along with
+// the parts and are none themselves.
 func (in *Intake) Add(name string, r io.Reader) error {
 	kept, err := in.keep(name, r)
 	if err != nil {
 		return err
+	}
+	if archive.Companion(name) {
+		in.beside = append(in.beside, record.Companion{Path: kept.Path, SHA256: kept.SHA256, Bytes: kept.Bytes})
+		return nil
 	}
 	f, err := in.bureau.Vault.Open(kept.SHA256)
 	if err != nil {
@@ -107,9 +137,10 @@ func (in *Intake) Add(name string, r io.Reader) error {
 
 // keep puts one file into the vault, while the batch has room for it.
 func (in *Intake) keep(name string, r io.Reader) (store.NewFile, error) {
-	if len(in.files) >= in.bureau.Parts {
+	if len(in.files)+len(in.beside) >= in.bureau.Parts {
 		return store.NewFile{}, invalid("a batch takes at most %d files", in.bureau.Parts)
 	}
+	where := shownPath(name)
 	name = ShownName(name)
 	most := in.bureau.Limits.Bytes
 	sum, n, err := in.bureau.Vault.Put(r, most)
@@ -119,26 +150,28 @@ func (in *Intake) keep(name string, r io.Reader) (store.NewFile, error) {
 	if err != nil {
 		return store.NewFile{}, fmt.Errorf("%s: %w", name, err)
 	}
-	return store.NewFile{Name: name, SHA256: sum, Bytes: n}, nil
+	return store.NewFile{Name: name, Path: where, SHA256: sum, Bytes: n}, nil
 }
 
-// unpack adds the mesh files of an archive, each as a part of its own.
+// unpack adds the mesh files of an archive, each as a part of its own, and what
+// comes along with them.
 func (in *Intake) unpack(src file.Source) error {
-	before := len(in.files)
+	before, beside := len(in.files), len(in.beside)
 	err := archive.Walk(src, in.bureau.Limits, func(name string, r io.Reader) error {
-		if !archive.Mesh(name) {
-			return nil
-		}
-		kept, err := in.keep(name, r)
+		kept, err := in.keep(src.Name+"/"+name, r)
 		if err != nil {
 			return fmt.Errorf("%s: %w", src.Name, err)
 		}
-		in.files = append(in.files, kept)
+		if archive.Companion(name) {
+			in.beside = append(in.beside, record.Companion{Path: kept.Path, SHA256: kept.SHA256, Bytes: kept.Bytes})
+		} else {
+			in.files = append(in.files, kept)
+		}
 		return nil
 	})
 	var refused *file.Error
 	if errors.As(err, &refused) {
-		in.files = in.files[:before]
+		in.files, in.beside = in.files[:before], in.beside[:beside]
 		return invalid("%v", refused)
 	}
 	return err
@@ -147,7 +180,13 @@ func (in *Intake) unpack(src file.Source) error {
 // Close records the batch; from then on its parts are worked on.
 func (in *Intake) Close(ctx context.Context) (record.Batch, error) {
 	if len(in.files) == 0 {
-		return record.Batch{}, invalid("a batch needs at least one file")
+		return record.Batch{}, invalid("a batch needs at least one STL, OBJ or 3MF file")
+	}
+	for i := range in.files {
+		f := &in.files[i]
+		if f.Expect = in.expect[f.Name]; f.Expect == "" {
+			f.Expect = in.expect[""]
+		}
 	}
 	if in.batch.Customer == "" {
 		return record.Batch{}, invalid("a batch needs a customer")
@@ -158,7 +197,7 @@ func (in *Intake) Close(ctx context.Context) (record.Batch, error) {
 			in.batch.Name += fmt.Sprintf(" and %d more", n-1)
 		}
 	}
-	id, err := in.bureau.Store.AddBatch(ctx, in.batch, in.files)
+	id, err := in.bureau.Store.AddBatch(ctx, in.batch, in.files, in.beside)
 	if err != nil {
 		return record.Batch{}, err
 	}
@@ -185,6 +224,91 @@ func ShownName(name string) string {
 	return name
 }
 
+// shownPath makes an uploaded path fit to be kept: each element a shown name,
+// not too long altogether.
+func shownPath(name string) string {
+	var words []string
+	for _, word := range strings.Split(strings.ReplaceAll(name, `\`, "/"), "/") {
+		if word != "" && word != "." {
+			words = append(words, ShownName(word))
+		}
+	}
+	text := []rune(strings.Join(words, "/"))
+	return string(text[max(0, len(text)-400):])
+}
+
+// Answer settles a question that is open about a part, which is then checked
+// again; with alike, also for all parts of the batch with the same question.
+func (b *Bureau) Answer(ctx context.Context, person string, part int64, question, answer string, alike bool) error {
+	r, err := b.Store.Revision(ctx, part, 0)
+	if err != nil {
+		return err
+	}
+	var report check.Report
+	if r.Report == nil {
+		return invalid("the part is not checked yet")
+	}
+	if err := json.Unmarshal(r.Report, &report); err != nil {
+		return fmt.Errorf("the report of revision 0: %w", err)
+	}
+	at := slices.IndexFunc(report.Questions, func(q check.Ask) bool { return q.ID == question })
+	if at < 0 {
+		return invalid("no question %q is open about this part", question)
+	}
+	if q := report.Questions[at]; !slices.ContainsFunc(q.Choices, func(c check.Choice) bool { return c.Answer == answer }) {
+		return invalid("%q is no answer to the question %q", answer, question)
+	}
+	if question == unitQuestion {
+		return b.SetUnit(ctx, person, part, answer, alike)
+	}
+	if err := b.Store.SetAnswer(ctx, person, part, question, answer); err != nil || !alike {
+		return err
+	}
+	return b.others(ctx, part, question, func(other int64) error { return b.Store.SetAnswer(ctx, person, other, question, answer) })
+}
+
+const unitQuestion = "unit"
+
+// others does something to the other parts of a part's batch that have the same
+// question open; those that are being worked on are left out.
+func (b *Bureau) others(ctx context.Context, part int64, question string, do func(other int64) error) error {
+	p, err := b.Store.Part(ctx, part)
+	if err != nil {
+		return err
+	}
+	parts, err := b.Store.Parts(ctx, p.BatchID)
+	if err != nil {
+		return err
+	}
+	for _, q := range parts {
+		open := slices.ContainsFunc(q.Findings, func(f record.Finding) bool { return f.Kind == question && f.Severity == check.Question })
+		if q.ID == part || !open || question == unitQuestion && q.UnitSet != "" {
+			continue
+		}
+		if err := do(q.ID); err != nil && !errors.Is(err, store.ErrBusy) {
+			return err
+		}
+	}
+	return nil
+}
+
+// Expect says how large the customer stated a part to be; it is then checked
+// again. The empty text takes the statement back.
+func (b *Bureau) Expect(ctx context.Context, person string, part int64, size string) error {
+	size = strings.TrimSpace(size)
+	if err := statedSize(size); err != nil {
+		return err
+	}
+	p, err := b.Store.Part(ctx, part)
+	if err != nil {
+		return err
+	}
+	if p.UnitSet != "" {
+		return invalid("the unit of %s was set by a person; a stated size would not change it", p.Name)
+	}
+	return b.Store.SetExpect(ctx, person, part, size)
+}
+
 // SetUnit says in which unit a part's numbers are; it is then checked again.
 // With alike, the same goes for all parts of the batch whose unit is in doubt.
 func (b *Bureau) SetUnit(ctx context.Context, person string, part int64, name string, alike bool) error {
@@ -201,20 +325,7 @@ func (b *Bureau) SetUnit(ctx context.Context, person string, part int64, name st
 	if err := b.Store.SetUnit(ctx, person, part, name); err != nil || !alike {
 		return err
 	}
-	parts, err := b.Store.Parts(ctx, p.BatchID)
-	if err != nil {
-		return err
-	}
-	for _, q := range parts {
-		inDoubt := slices.ContainsFunc(q.Findings, func(f record.Finding) bool { return f.Kind == "unit" })
-		if q.ID == part || !inDoubt || q.UnitSet != "" {
-			continue
-		}
-		if err := b.Store.SetUnit(ctx, person, q.ID, name); err != nil && !errors.Is(err, store.ErrBusy) {
-			return err
-		}
-	}
-	return nil
+	return b.others(ctx, part, unitQuestion, func(other int64) error { return b.Store.SetUnit(ctx, person, other, name) })
 }
 
 // Repair has a part mended, when its verdict calls for it.

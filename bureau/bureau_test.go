@@ -49,7 +49,7 @@ func TestIntake(t *testing.T) {
 	}
 	require.NoError(t, in.Set("process", "resin"))
 	_, err := in.Close(ctx)
-	assert.ErrorContains(t, err, "at least one file")
+	assert.ErrorContains(t, err, "at least one STL, OBJ or 3MF file")
 	require.NoError(t, in.Add("../bell.stl", strings.NewReader("bytes")))
 	_, err = in.Close(ctx)
 	assert.ErrorContains(t, err, "customer")
@@ -82,7 +82,7 @@ func TestArchivesAreUnpacked(t *testing.T) {
 	in := b.Receive("ada")
 	require.NoError(t, in.Set("customer", "Harbour Museum"))
 	require.NoError(t, in.Add("parts.zip", packed("deep/../../bell.stl", "readme.txt", "hull.obj", "hull.mtl")))
-	assert.ErrorContains(t, in.Add("none.zip", packed("readme.txt")), "none.zip: the archive holds no mesh file")
+	assert.ErrorContains(t, b.Receive("ada").Add("none.zip", packed("readme.txt")), "none.zip: the archive holds no mesh file")
 	assert.ErrorContains(t, in.Add("many.zip", packed("a.stl", "b.stl")), "at most 3 files")
 	in = b.Receive("ada")
 	require.NoError(t, in.Set("customer", "Harbour Museum"))
@@ -94,6 +94,31 @@ func TestArchivesAreUnpacked(t *testing.T) {
 	require.Len(t, parts, 2)
 	assert.Equal(t, "bell.stl", parts[0].Name)
 	assert.Equal(t, "hull.obj", parts[1].Name)
+	assert.Equal(t, "parts.zip/hull.obj", parts[1].Path)
+	beside, err := b.Store.Companions(t.Context(), batch.ID)
+	require.NoError(t, err)
+	require.Len(t, beside, 1)
+	assert.Equal(t, "parts.zip/hull.mtl", beside[0].Path)
+}
+
+// TestStatedSizes gives one size to all parts of a batch and another to one.
+func TestStatedSizes(t *testing.T) {
+	b := open(t)
+	in := b.Receive("ada")
+	require.NoError(t, in.Set("customer", "Harbour Museum"))
+	assert.ErrorContains(t, in.Set("expect", "large"), "no unit")
+	require.NoError(t, in.Set("expect", "120x80x40mm"))
+	require.NoError(t, in.Set("expect", "lamp.stl = 4in"))
+	require.NoError(t, in.Add("bell.stl", strings.NewReader("bytes")))
+	require.NoError(t, in.Add("lamp.stl", strings.NewReader("bytes")))
+	batch, err := in.Close(t.Context())
+	require.NoError(t, err)
+	parts, err := b.Store.Parts(t.Context(), batch.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "120x80x40mm", parts[0].Expect)
+	assert.Equal(t, "4in", parts[1].Expect)
+	assert.ErrorIs(t, b.Expect(t.Context(), "ada", parts[0].ID, "large"), bureau.ErrInvalid)
+	assert.ErrorIs(t, b.Answer(t.Context(), "ada", parts[0].ID, "cut-short", "use", false), bureau.ErrInvalid, "it is not checked yet")
 }
 
 func TestSignIn(t *testing.T) {

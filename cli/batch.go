@@ -35,13 +35,13 @@ func batchSubmit() *cobra.Command {
 	var s client.Submission
 	var watch, asJSON bool
 	c := &cobra.Command{
-		Use: "submit PATH…", Short: "Send files, or all mesh files of a folder, as one batch", Args: cobra.MinimumNArgs(1),
+		Use: "submit PATH…", Short: "Send files, or all mesh files of a folder with their materials and textures, as one batch", Args: cobra.MinimumNArgs(1),
 		Example: "  veneer batch submit parts/ --customer \"Harbour Museum\" --process resin --watch",
 		RunE: func(c *cobra.Command, args []string) (err error) {
 			if _, err := process.Named(s.Process); err != nil {
 				return err
 			}
-			if s.Paths, err = meshFiles(args); err != nil {
+			if s.Paths, s.Names, err = batchFiles(args); err != nil {
 				return err
 			}
 			cl, err := signedIn()
@@ -74,6 +74,7 @@ func batchSubmit() *cobra.Command {
 	c.Flags().StringVarP(&s.Customer, "customer", "c", "", "who sent the files (required)")
 	c.Flags().StringVarP(&s.Process, "process", "p", process.Default, "printing process")
 	c.Flags().StringVarP(&s.Name, "name", "n", "", "the batch's name (default: after its first file)")
+	c.Flags().StringArrayVar(&s.Expect, "expect", nil, "size that the customer stated: 120x80x40mm for all, lamp.stl=120x80x40mm for one (may be repeated)")
 	c.Flags().BoolVar(&s.NoRepair, "no-repair", false, "check only, repair nothing by itself")
 	c.Flags().BoolVarP(&watch, "watch", "w", false, "follow it until it is done")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
@@ -88,33 +89,53 @@ func files(n int) string {
 	return fmt.Sprintf("%d files", n)
 }
 
-// meshFiles expands folders to the mesh files and archives below them, in order of name.
-// Files that are named outright are taken whatever they are.
-func meshFiles(paths []string) (list []string, err error) {
+// meshFiles expands folders to the mesh files and archives below them, in order
+// of name. Files that are named outright are taken whatever they are.
+func meshFiles(paths []string) ([]string, error) {
+	list, _, err := expand(paths, func(name string) bool { return false })
+	return list, err
+}
+
+// batchFiles is meshFiles with what comes along in folders; names are the
+// files' paths in their folder.
+func batchFiles(paths []string) (list, names []string, err error) {
+	return expand(paths, archive.Companion)
+}
+
+func expand(paths []string, also func(name string) bool) (list, names []string, err error) {
 	for _, path := range paths {
 		info, err := os.Stat(path)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		if !info.IsDir() {
-			list = append(list, path)
+			list, names = append(list, path), append(names, filepath.Base(path))
 			continue
 		}
-		n := len(list)
+		meshes := 0
 		err = filepath.WalkDir(path, func(p string, d fs.DirEntry, err error) error {
-			if err == nil && d.Type().IsRegular() && (archive.Mesh(p) || strings.EqualFold(filepath.Ext(p), ".zip")) {
-				list = append(list, p)
+			if err != nil || !d.Type().IsRegular() {
+				return err
 			}
+			mesh := archive.Mesh(p) || strings.EqualFold(filepath.Ext(p), ".zip")
+			if !mesh && !also(filepath.ToSlash(p)) {
+				return nil
+			}
+			if mesh {
+				meshes++
+			}
+			name, err := filepath.Rel(path, p)
+			list, names = append(list, p), append(names, filepath.ToSlash(name))
 			return err
 		})
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
-		if len(list) == n {
-			return nil, fmt.Errorf("%s holds no .stl, .obj, .3mf or .zip file", path)
+		if meshes == 0 {
+			return nil, nil, fmt.Errorf("%s holds no .stl, .obj, .3mf or .zip file", path)
 		}
 	}
-	return list, nil
+	return list, names, nil
 }
 
 func batchList() *cobra.Command {

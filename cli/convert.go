@@ -5,18 +5,21 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"veneer/core/check"
 	"veneer/core/format"
 	"veneer/core/format/file"
 	"veneer/core/pipeline"
+	"veneer/core/unit"
 )
 
 func convertCommand() *cobra.Command {
 	var flags fileFlags
-	var answer string
+	var answers []string
 	var asText bool
 	c := &cobra.Command{
 		Use:   "convert IN OUT",
@@ -40,7 +43,7 @@ func convertCommand() *cobra.Command {
 				}
 				set.Format = file.STLASCII
 			}
-			if set.TakeUnit, err = takeDefaults(answer); err != nil {
+			if err := takeAnswers(&set, answers); err != nil {
 				return err
 			}
 			return runConvert(c, args[0], args[1], set, flags.json)
@@ -48,17 +51,36 @@ func convertCommand() *cobra.Command {
 	}
 	flags.add(c)
 	c.Flags().BoolVar(&asText, "text", false, "write text STL instead of binary")
-	c.Flags().StringVar(&answer, "answer", "", "default: take the default answer to every question")
+	c.Flags().StringArrayVar(&answers, "answer", nil, answerHelp)
 	return c
 }
 
-// takeDefaults reads the value of --answer.
-func takeDefaults(answer string) (bool, error) {
-	if answer != "" && answer != "default" {
-		return false, fmt.Errorf("--answer takes the word default, not %q", answer)
+// takeAnswers reads the values of --answer: the word default, or answers to
+// questions by their ids.
+func takeAnswers(set *pipeline.Settings, answers []string) error {
+	for _, a := range answers {
+		question, answer, both := strings.Cut(a, "=")
+		switch {
+		case a == "default":
+			set.TakeDefaults = true
+		case !both:
+			return fmt.Errorf("--answer takes the word default, or a question and its answer such as %s=%s, not %q", check.CutShort, check.Use, a)
+		case question == "unit":
+			if _, err := unit.Millimetres(answer); err != nil {
+				return err
+			}
+			set.Unit = answer
+		default:
+			if set.Answers == nil {
+				set.Answers = map[string]string{}
+			}
+			set.Answers[question] = answer
+		}
 	}
-	return answer == "default", nil
+	return nil
 }
+
+const answerHelp = "answer to a question, such as " + check.CutShort + "=" + check.Use + ", or default to take the default of every question (may be repeated)"
 
 func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON bool) error {
 	if err := notItself(in, out); err != nil {
@@ -79,7 +101,7 @@ func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON 
 	}
 	if len(r.Questions) > 0 {
 		printReport(os.Stderr, r)
-		fmt.Fprintln(os.Stderr, "veneer: a question is open; set --unit, or take the default with --answer default")
+		fmt.Fprintln(os.Stderr, "veneer: a question is open; answer it (--unit, --answer), or take the defaults with --answer default")
 		return exit{somePass}
 	}
 	var done *pipeline.Conversion

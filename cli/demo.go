@@ -126,6 +126,9 @@ func submitDemo(ctx context.Context, w io.Writer, cl *client.Client, dir string)
 		s := client.Submission{Name: b.Name, Customer: b.Customer, Process: b.Process}
 		for _, f := range b.Files {
 			s.Paths = append(s.Paths, filepath.Join(dir, b.Folder, f.Name))
+			for name := range f.Beside() {
+				s.Paths = append(s.Paths, filepath.Join(dir, b.Folder, name))
+			}
 		}
 		if _, err := cl.Submit(ctx, s); err != nil {
 			return errors.Join(fmt.Errorf("submit %s: %w", b.Name, err), os.RemoveAll(dir))

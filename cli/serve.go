@@ -44,6 +44,12 @@ type config struct {
 	JobTime       time.Duration `mapstructure:"job-time"`
 	FileMegabytes int64         `mapstructure:"file-megabytes"`
 	FileTriangles int64         `mapstructure:"file-triangles"`
+	FileExpanded  int64         `mapstructure:"file-expanded-megabytes"`
+	FileRatio     int64         `mapstructure:"file-expansion"`
+	FileEntries   int           `mapstructure:"file-entries"`
+	FileDepth     int           `mapstructure:"file-depth"`
+	FileBodies    int           `mapstructure:"file-bodies"`
+	FileTextures  int64         `mapstructure:"file-texture-megabytes"`
 	BatchFiles    int           `mapstructure:"batch-files"`
 	Session       time.Duration `mapstructure:"session"`
 	Secure        bool          `mapstructure:"secure-cookies"`
@@ -64,8 +70,15 @@ func serveFlags(c *cobra.Command) {
 	f.Int("workers", max(1, runtime.NumCPU()/2), "jobs done at a time")
 	f.Int64("job-memory", 6144, "MiB that a job may use")
 	f.Duration("job-time", 30*time.Minute, "time that a job may take")
-	f.Int64("file-megabytes", 4096, "MiB that a file may have")
-	f.Int64("file-triangles", 60_000_000, "triangles that a file may have")
+	limits := file.DefaultLimits()
+	f.Int64("file-megabytes", limits.Bytes>>20, "MiB that a file may have")
+	f.Int64("file-triangles", limits.Triangles, "triangles that a file may have")
+	f.Int64("file-expanded-megabytes", limits.Expanded>>20, "MiB that a 3MF or a zip may unpack to")
+	f.Int64("file-expansion", limits.Ratio, "how many times its packed size it may unpack to")
+	f.Int("file-entries", limits.ZipEntries, "entries that a 3MF or a zip may have")
+	f.Int("file-depth", limits.XMLDepth, "depth of XML elements in a 3MF")
+	f.Int("file-bodies", limits.Bodies, "bodies that a file may have")
+	f.Int64("file-texture-megabytes", limits.Textures>>20, "MiB of textures that a part may have")
 	f.Int("batch-files", 2000, "files that a batch may have")
 	f.Duration("session", 12*time.Hour, "time after which people sign in again")
 	f.Bool("secure-cookies", false, "send cookies over TLS only (set it behind a TLS proxy)")
@@ -92,6 +105,9 @@ func readConfig(c *cobra.Command) (config, error) {
 	}
 	if err := v.Unmarshal(&cfg); err != nil {
 		return cfg, fmt.Errorf("configuration: %w", err)
+	}
+	if min(cfg.FileExpanded, cfg.FileRatio, int64(cfg.FileEntries), int64(cfg.FileDepth), int64(cfg.FileBodies), cfg.FileTextures) < 1 {
+		return cfg, errors.New("configuration: every limit whose name begins with file- must be positive")
 	}
 	if cfg.Workers < 1 || cfg.JobMemory < 128 || cfg.JobTime <= 0 || cfg.FileMegabytes < 1 || cfg.FileTriangles < 1 || cfg.BatchFiles < 1 {
 		return cfg, errors.New("configuration: workers, job-time, file-megabytes, file-triangles and batch-files must be positive, and job-memory at least 128")
@@ -163,8 +179,8 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 	if err != nil {
 		return err
 	}
-	limits := file.DefaultLimits()
-	limits.Bytes, limits.Triangles = cfg.FileMegabytes<<20, cfg.FileTriangles
+	limits := file.Limits{Bytes: cfg.FileMegabytes << 20, Triangles: cfg.FileTriangles, Expanded: cfg.FileExpanded << 20, Ratio: cfg.FileRatio,
+		ZipEntries: cfg.FileEntries, XMLDepth: cfg.FileDepth, Bodies: cfg.FileBodies, Textures: cfg.FileTextures << 20}
 	b := &bureau.Bureau{Store: records, Vault: files, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
 	password, err := firstAccount(ctx, b, cfg)
 	if err != nil {

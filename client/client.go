@@ -47,7 +47,9 @@ func (c *Client) SignIn(ctx context.Context, name, password string) (record.Pers
 type Submission struct {
 	Name, Customer, Process string
 	NoRepair                bool
+	Expect                  []string // sizes that the customer stated: 120x80x40mm for all, lamp.stl=120x80x40mm for one
 	Paths                   []string
+	Names                   []string // what to call them, folders with slashes; nil for their last elements
 	// Progress is told the bytes sent; may be nil.
 	Progress func(sent int64)
 }
@@ -77,7 +79,11 @@ func writeForm(form *multipart.Writer, s Submission) error {
 	if s.NoRepair {
 		repair = "none"
 	}
-	for _, f := range [][2]string{{"name", s.Name}, {"customer", s.Customer}, {"process", s.Process}, {"repair", repair}} {
+	fields := [][2]string{{"name", s.Name}, {"customer", s.Customer}, {"process", s.Process}, {"repair", repair}}
+	for _, e := range s.Expect {
+		fields = append(fields, [2]string{"expect", e})
+	}
+	for _, f := range fields {
 		if f[1] == "" {
 			continue
 		}
@@ -85,12 +91,16 @@ func writeForm(form *multipart.Writer, s Submission) error {
 			return err
 		}
 	}
-	for _, path := range s.Paths {
+	for i, path := range s.Paths {
+		name := filepath.Base(path)
+		if s.Names != nil {
+			name = s.Names[i]
+		}
 		f, err := os.Open(path)
 		if err != nil {
 			return err
 		}
-		w, err := form.CreateFormFile("file", filepath.Base(path))
+		w, err := form.CreateFormFile("file", name)
 		if err == nil {
 			_, err = io.Copy(w, f)
 		}
@@ -144,6 +154,17 @@ func (c *Client) Report(ctx context.Context, part int64, number int) (r *check.R
 // that are in doubt.
 func (c *Client) SetUnit(ctx context.Context, part int64, unit string, alike bool) error {
 	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/unit", part), map[string]any{"unit": unit, "alike": alike}, nil)
+}
+
+// Answer settles a question that is open about a part, by the ids in its
+// report; with alike, for all parts of its batch with the same question.
+func (c *Client) Answer(ctx context.Context, part int64, question, answer string, alike bool) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/answers", part), map[string]any{"question": question, "answer": answer, "alike": alike}, nil)
+}
+
+// Expect says how large the customer stated a part to be.
+func (c *Client) Expect(ctx context.Context, part int64, size string) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/expect", part), map[string]string{"size": size}, nil)
 }
 
 // Repair has a part mended.

@@ -35,7 +35,23 @@ type File struct {
 	Genus     *int           `json:"genus,omitempty"`   // of the part as it was modelled
 	Refusal   string         `json:"refusal,omitempty"` // words that the refusal must contain
 
+	make   func() []byte
+	beside []companion
+}
+
+// companion is a file that comes along with another: its materials or texture.
+type companion struct {
+	name string
 	make func() []byte
+}
+
+// Beside makes the files that come along with the file, by their names.
+func (f File) Beside() map[string][]byte {
+	all := map[string][]byte{}
+	for _, c := range f.beside {
+		all[c.name] = c.make()
+	}
+	return all
 }
 
 // Bytes makes the file.
@@ -123,7 +139,7 @@ func floorPieces() []File {
 		clean("wind-vanes.3mf", "clean, the second placed as a mirror image", 2, 4, func() []byte {
 			return package3MF("millimeter", item{"wind vane", solid(windVane()), geom.Identity},
 				item{at: geom.Matrix{-1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 40, 0}})
-		}),
+		}).with("mirrored", 1),
 	}
 }
 
@@ -153,6 +169,17 @@ func dialAndFittings() []File {
 			m.Round()
 			return package3MF("inch", item{"porthole frame", m, geom.Identity})
 		}),
+		clean("dial-face.obj", "clean, painted, with a material library and a picture beside it", 1, 0, func() []byte {
+			return paintedOBJ("dial_face", dialFace(), "dial-face.mtl", "face", func(p geom.Vec) [2]float64 { return [2]float64{0.5 + p.X/120, 0.5 + p.Y/120} })
+		}).along("dial-face.mtl", func() []byte { return []byte("newmtl face\nKd 1 1 1\nmap_Kd dial-face.png\n") }).along("dial-face.png", dialPicture),
+		clean("sounding-board.stl", "clean, drawn with Y up and two metres away from the origin", 1, 1, func() []byte {
+			m := solid(hand(120))
+			for i, p := range m.Positions { // the floor becomes the lowest Y side
+				m.Positions[i] = geom.Vec{X: p.X + 2000, Y: p.Z, Z: -p.Y}
+			}
+			m.Round()
+			return binarySTL(m)
+		}).with("off-bed", 1).with("up-axis", 1),
 		clean("rope-knot.stl", "clean", 1, 1, func() []byte { return binarySTL(solid(ropeKnot())) }),
 		broken("bell-clapper.stl", "3 fins standing off the surface", 1, map[string]int{"open-boundary": 3, "non-manifold-edge": 3}, "repair", func() []byte {
 			return binarySTL(damaged(bellClapper(), func(m *mesh.Mesh) { fin(m, 3, 4) }))
@@ -183,9 +210,14 @@ func wallPanels() []File {
 		{Name: "wave-panel.obj", Condition: "clean, but larger than the machine", Findings: map[string]int{"oversize": 1, "uneven-face": -1}, Verdict: "pass", Shells: 1,
 			make: func() []byte { return polygonOBJ("wave_panel", wavePanel()) }},
 		refused("late-sketch.stl", "empty", "empty", func() []byte { return nil }),
-		refused("cut-short.stl", "cut off in the middle of the transfer", "cut short", func() []byte {
+		{Name: "cut-short.stl", Condition: "cut off in the middle of the transfer: three fifths of its triangles are there", Verdict: "hold", Shells: 1,
+			Findings: map[string]int{"cut-short": 1, "open-boundary": 1}, make: func() []byte {
+				b := binarySTL(solid(bollard()))
+				return b[:len(b)*3/5]
+			}},
+		refused("torn-off.stl", "cut off soon after its start", "cut short", func() []byte {
 			b := binarySTL(solid(bollard()))
-			return b[:len(b)*3/5]
+			return b[:len(b)/5]
 		}),
 		refused("holiday.stl", "a JPEG picture under another name", "JPEG", func() []byte {
 			return append([]byte("\xff\xd8\xff\xe0\x00\x10JFIF\x00"), bytes.Repeat([]byte{0x55, 0xaa, 0x13}, 900)...)
@@ -198,6 +230,18 @@ func wallPanels() []File {
 		}),
 		refused("sea-chart.3mf", "no package at all", "zip", func() []byte { return []byte("This was meant to be the chart, sorry.\n") }),
 	}
+}
+
+// with adds a finding that does not change the verdict.
+func (f File) with(kind string, count int) File {
+	f.Findings[kind] = count
+	return f
+}
+
+// along adds a file that comes along.
+func (f File) along(name string, make func() []byte) File {
+	f.beside = append(f.beside, companion{name, make})
+	return f
 }
 
 // withUneven says that the file's four-sided faces are not all flat; how many
@@ -217,8 +261,12 @@ func Write(dir string) ([]Batch, error) {
 			return nil, err
 		}
 		for _, f := range b.Files {
-			if err := os.WriteFile(filepath.Join(folder, f.Name), f.Bytes(), 0o644); err != nil {
-				return nil, fmt.Errorf("demo set: %w", err)
+			all := f.Beside()
+			all[f.Name] = f.Bytes()
+			for name, content := range all {
+				if err := os.WriteFile(filepath.Join(folder, name), content, 0o644); err != nil {
+					return nil, fmt.Errorf("demo set: %w", err)
+				}
 			}
 		}
 	}

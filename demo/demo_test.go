@@ -3,6 +3,7 @@ package demo_test
 import (
 	"bytes"
 	"context"
+	"io"
 	"os"
 	"path/filepath"
 	"testing"
@@ -32,7 +33,12 @@ func TestManifest(t *testing.T) {
 			t.Run(f.Name, func(t *testing.T) {
 				t.Parallel()
 				content := f.Bytes()
-				c, err := pipeline.Check(t.Context(), file.Source{Name: f.Name, R: bytes.NewReader(content), Size: int64(len(content))}, set)
+				c, err := pipeline.Check(t.Context(), file.Source{Name: f.Name, R: bytes.NewReader(content), Size: int64(len(content)), Beside: func(name string) (io.ReadCloser, error) {
+					if b, ok := f.Beside()[name]; ok {
+						return io.NopCloser(bytes.NewReader(b)), nil
+					}
+					return nil, os.ErrNotExist
+				}}, set)
 				require.NoError(t, err)
 				r := c.Report
 				found := map[string]int{}

@@ -239,6 +239,10 @@ func tideDial() *shape {
 }
 
 // hand is a pointer with an eye and a crescent, as long as said.
+func dialFace() *shape {
+	return lathe([][2]float64{{0, 0}, {58, 0}, {60, 2}, {60, 4}, {57, 6}, {30, 6.5}, {0, 7}}, 72, nil)
+}
+
 func hand(length float64) *shape {
 	w := length * 0.035
 	outline := [][2]float64{}

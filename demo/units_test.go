@@ -31,7 +31,7 @@ func sizedParts(t *testing.T) (parts []sized) {
 		require.NoError(t, err)
 		for _, f := range b.Files {
 			set := pipeline.Settings{Process: p, Limits: file.DefaultLimits()}
-			if f.Verdict == "hold" {
+			if f.Findings["unit"] > 0 {
 				set.Unit = "in"
 			}
 			content := f.Bytes()
@@ -89,10 +89,13 @@ func (t *tally) percent(n int) float64 { return 100 * float64(n) / float64(max(t
 func TestUnitsAreCalibrated(t *testing.T) {
 	parts := sizedParts(t)
 	r := rand.New(rand.NewPCG(1, 1))
-	var alone, stated, five, fiveStated tally
+	var alone, known, stated, five, fiveStated tally
 	for _, name := range unit.Names() {
 		for _, p := range parts {
 			alone.add(unit.Infer(p.clues(t, name, false), p.process), name)
+			earlier := p.clues(t, name, false)
+			earlier.Earlier = map[string]int{name: 10}
+			known.add(unit.Infer(earlier, p.process), name)
 			stated.add(unit.Infer(p.clues(t, name, true), p.process), name)
 		}
 		for range 200 {
@@ -115,7 +118,7 @@ func TestUnitsAreCalibrated(t *testing.T) {
 	rows := []struct {
 		name string
 		t    *tally
-	}{{"alone", &alone}, {"alone, size stated", &stated}, {"batches of five", &five}, {"batches of five, size stated", &fiveStated}}
+	}{{"alone", &alone}, {"alone, after ten files of the customer in that unit", &known}, {"alone, size stated", &stated}, {"batches of five", &five}, {"batches of five, size stated", &fiveStated}}
 	for _, row := range rows {
 		fmt.Fprintf(&table, "| %s | %d | %.1f %% | %.2f %% |\n", row.name, row.t.n, row.t.percent(row.t.right), row.t.percent(row.t.sureWrong))
 	}

@@ -4,6 +4,10 @@ import (
 	"archive/zip"
 	"bytes"
 	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
 	"strconv"
 	"strings"
 
@@ -56,6 +60,49 @@ func polygonOBJ(name string, s *shape) []byte {
 			fmt.Fprintf(&b, " %d", v+1)
 		}
 		b.WriteByte('\n')
+	}
+	return b.Bytes()
+}
+
+// paintedOBJ is polygonOBJ with a texture laid on every face: place tells where
+// in it a point lies.
+func paintedOBJ(name string, s *shape, library, material string, place func(geom.Vec) [2]float64) []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "# tide-clock exhibit, %s\nmtllib %s\no %s\nusemtl %s\n", name, library, name, material)
+	for _, p := range s.points {
+		at := place(p)
+		fmt.Fprintf(&b, "v %s %s %s\nvt %s %s\n", number(p.X), number(p.Y), number(p.Z), number(at[0]), number(at[1]))
+	}
+	for _, f := range s.faces {
+		b.WriteString("f")
+		for _, v := range f {
+			fmt.Fprintf(&b, " %d/%d", v+1, v+1)
+		}
+		b.WriteByte('\n')
+	}
+	return b.Bytes()
+}
+
+// dialPicture paints the dial: two tides a day as bands, and twelve marks.
+func dialPicture() []byte {
+	const n = 256
+	picture := image.NewPaletted(image.Rect(0, 0, n, n), color.Palette{color.RGBA{0xf4, 0xef, 0xe2, 0xff}, color.RGBA{0x1f, 0x5a, 0x6b, 0xff}, color.RGBA{0xb8, 0x45, 0x2e, 0xff}})
+	for y := range n {
+		for x := range n {
+			u, v := 2*(float64(x)+0.5)/n-1, 1-2*(float64(y)+0.5)/n
+			r, a := math.Hypot(u, v), math.Atan2(v, u)
+			mark := math.Abs(math.Remainder(a, math.Pi/6))
+			switch {
+			case r > 0.8 && r < 0.93 && mark*r < 0.02:
+				picture.SetColorIndex(x, y, 2)
+			case math.Abs(r-0.55-0.12*math.Cos(2*a)) < 0.05:
+				picture.SetColorIndex(x, y, 1)
+			}
+		}
+	}
+	var b bytes.Buffer
+	if err := png.Encode(&b, picture); err != nil {
+		panic(err) // a buffer does not fail
 	}
 	return b.Bytes()
 }

@@ -58,7 +58,7 @@ func TestCheckCommand(t *testing.T) {
 		{"the unit given", []string{"check", demoFile(t, "hour-hand.stl"), "--unit", "in", "-p", "resin"}, 0, []string{"PASS", "121.5 × 23.05 × 3.85 mm", "set by the operator"}, ""},
 		{"unreadable", []string{"check", demoFile(t, "holiday.stl")}, 2, []string{"REJECT", "a JPEG picture"}, ""},
 		{"several files", []string{"check", demoFile(t, "bollard.stl"), demoFile(t, "fog-bell.stl")}, 1, []string{"verdict", "pass", "repair", "3 open-boundary"}, ""},
-		{"several, one unreadable", []string{"check", demoFile(t, "bollard.stl"), demoFile(t, "cut-short.stl")}, 2, []string{"pass", "reject", "cut short"}, ""},
+		{"several, one unreadable", []string{"check", demoFile(t, "bollard.stl"), demoFile(t, "torn-off.stl")}, 2, []string{"pass", "reject", "cut short"}, ""},
 		{"no such file", []string{"check", "nowhere.stl"}, 2, nil, "nowhere.stl: no such file"},
 		{"an empty folder", []string{"check", filepath.Dir(binary) + "/demo/empty"}, 2, nil, "holds no .stl"},
 		{"a folder", []string{"check", filepath.Dir(demoFile(t, "float-ball.stl")), "-p", "powder"}, 2, []string{"float-ball.stl", "wave-panel.obj", "a JPEG picture"}, ""},

@@ -47,7 +47,7 @@ func TestScreenshots(t *testing.T) {
 	p.until("document.querySelectorAll('[data-part] img').length === 10")
 	save("console-batch.png")
 	p.open("/batches/3")
-	p.until("document.querySelectorAll('[data-part]').length === 10")
+	p.until("document.querySelectorAll('[data-part]').length === 11")
 	save("console-batch-rejected.png")
 	part := func(name, query string) {
 		p.open("/parts/" + itoa(ids[name]) + query)
@@ -68,13 +68,16 @@ func TestScreenshots(t *testing.T) {
 	part("lantern-cage.3mf", "")
 	save("console-part-dark.png")
 	p.open("/batches/2")
-	p.until("document.querySelectorAll('[data-part] img').length === 9")
+	p.until("document.querySelectorAll('[data-part] img').length === 11")
 	save("console-batch-dark.png")
 }
 
 func pathsOf(b demo.Batch) (paths []string) {
 	for _, f := range b.Files {
 		paths = append(paths, filepath.Join(demoSet, b.Folder, f.Name))
+		for name := range f.Beside() {
+			paths = append(paths, filepath.Join(demoSet, b.Folder, name))
+		}
 	}
 	return paths
 }

@@ -142,7 +142,7 @@ func (f *Folder) take(ctx context.Context, name string, files []string) error {
 
 func (f *Folder) submit(ctx context.Context, name string, files []string) (b record.Batch, err error) {
 	in := f.Bureau.Receive(person)
-	words := struct{ Name, Customer, Process string }{Name: name, Customer: "drop folder"}
+	words := struct{ Name, Customer, Process, Expect string }{Name: name, Customer: "drop folder"}
 	text, err := os.ReadFile(filepath.Join(f.Dir, name, settings))
 	if err == nil {
 		err = json.Unmarshal(text, &words)
@@ -152,7 +152,7 @@ func (f *Folder) submit(ctx context.Context, name string, files []string) (b rec
 	} else if !errors.Is(err, fs.ErrNotExist) {
 		return b, err
 	}
-	for _, w := range [][2]string{{"name", words.Name}, {"customer", words.Customer}, {"process", words.Process}} {
+	for _, w := range [][2]string{{"name", words.Name}, {"customer", words.Customer}, {"process", words.Process}, {"expect", words.Expect}} {
 		if w[1] == "" {
 			continue
 		}
@@ -164,18 +164,22 @@ func (f *Folder) submit(ctx context.Context, name string, files []string) (b rec
 		if err := ctx.Err(); err != nil {
 			return b, err
 		}
-		if err := addFile(in, path); err != nil {
+		within, err := filepath.Rel(filepath.Join(f.Dir, name), path)
+		if err != nil {
+			return b, err
+		}
+		if err := addFile(in, path, within); err != nil {
 			return b, err
 		}
 	}
 	return in.Close(ctx)
 }
 
-func addFile(in *bureau.Intake, path string) error {
+func addFile(in *bureau.Intake, path, within string) error {
 	file, err := os.Open(path)
 	if err != nil {
 		return err
 	}
 	defer file.Close()
-	return in.Add(filepath.Base(path), file)
+	return in.Add(filepath.ToSlash(within), file)
 }

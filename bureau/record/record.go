@@ -59,7 +59,10 @@ type Part struct {
 	Progress  float64    `db:"progress" json:"progress"`
 	Problem   string     `db:"problem" json:"problem,omitempty"` // why it failed, or could not be read
 	UnitSet   string     `db:"unit_set" json:"unit_set,omitempty"`
-	Current   int        `db:"current" json:"current"` // number of the newest revision
+	Path      string     `db:"path" json:"-"`                  // among the files that came, with its folder in an archive
+	Expect    string     `db:"expect" json:"expect,omitempty"` // the size that the customer stated, as written
+	Answers   JSON       `db:"answers" json:"answers"`         // to questions, by their ids
+	Current   int        `db:"current" json:"current"`         // number of the newest revision
 	Format    string     `db:"format" json:"format"`
 	Bytes     int64      `db:"bytes" json:"bytes"`
 	Verdict   string     `db:"verdict" json:"verdict"`
@@ -72,6 +75,14 @@ type Part struct {
 	Findings  []Finding  `db:"-" json:"findings"` // of the file as received
 	CreatedAt time.Time  `db:"created_at" json:"created_at"`
 	UpdatedAt time.Time  `db:"updated_at" json:"updated_at"`
+}
+
+// Companion is a file that came along with a batch's parts and is none itself:
+// a material library or a texture.
+type Companion struct {
+	Path   string `db:"path" json:"path"`
+	SHA256 string `db:"sha256" json:"sha256"`
+	Bytes  int64  `db:"bytes" json:"bytes"`
 }
 
 // Finding is the row of one finding of one revision.

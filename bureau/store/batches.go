@@ -11,13 +11,15 @@ import (
 // NewFile is a file of a batch that lies in the vault already.
 type NewFile struct {
 	Name   string
+	Path   string // among the files that came
 	SHA256 string
 	Bytes  int64
+	Expect string // the size that the customer stated; "" for none
 }
 
 // AddBatch records a batch with its parts, each with its revision 0 and a job
-// to inspect it; all or nothing.
-func (s *Store) AddBatch(ctx context.Context, b record.Batch, files []NewFile) (id int64, err error) {
+// to inspect it, and the files that came along; all or nothing.
+func (s *Store) AddBatch(ctx context.Context, b record.Batch, files []NewFile, beside []record.Companion) (id int64, err error) {
 	at := now()
 	err = s.in(ctx, func(tx *sqlx.Tx) error {
 		res, err := tx.ExecContext(ctx, `INSERT INTO batches (name, customer, process, auto_repair, created_by, created_at) VALUES (?, ?, ?, ?, ?, ?)`,
@@ -29,8 +31,8 @@ func (s *Store) AddBatch(ctx context.Context, b record.Batch, files []NewFile) (
 			return err
 		}
 		for _, f := range files {
-			res, err := tx.ExecContext(ctx, `INSERT INTO parts (batch_id, name, state, bytes, created_at, updated_at) VALUES (?, ?, ?, ?, ?, ?)`,
-				id, f.Name, record.PartWaiting, f.Bytes, at, at)
+			res, err := tx.ExecContext(ctx, `INSERT INTO parts (batch_id, name, path, expect, state, bytes, created_at, updated_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+				id, f.Name, f.Path, f.Expect, record.PartWaiting, f.Bytes, at, at)
 			if err != nil {
 				return err
 			}
@@ -43,6 +45,11 @@ func (s *Store) AddBatch(ctx context.Context, b record.Batch, files []NewFile) (
 				return err
 			}
 			if err := addJob(ctx, tx, part, record.Inspect); err != nil {
+				return err
+			}
+		}
+		for _, c := range beside {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO companions (batch_id, path, sha256, bytes) VALUES (?, ?, ?, ?)`, id, c.Path, c.SHA256, c.Bytes); err != nil {
 				return err
 			}
 		}
@@ -159,6 +166,12 @@ func (s *Store) Parts(ctx context.Context, batch int64) ([]record.Part, error) {
 		p.Findings = append(p.Findings, f.Finding)
 	}
 	return list, nil
+}
+
+// Companions lists the files that came along with a batch's parts.
+func (s *Store) Companions(ctx context.Context, batch int64) ([]record.Companion, error) {
+	list := []record.Companion{}
+	return list, s.db.SelectContext(ctx, &list, `SELECT path, sha256, bytes FROM companions WHERE batch_id = ? ORDER BY id`, batch)
 }
 
 // Part is one part.

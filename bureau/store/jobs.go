@@ -200,6 +200,21 @@ func (s *Store) Sisters(ctx context.Context, part record.Part) ([]unit.Clues, er
 	return list, nil
 }
 
+// Earlier counts in which units the customer's earlier files of the same ending
+// were, the newest 50 of those that are settled.
+func (s *Store) Earlier(ctx context.Context, part record.Part, customer string) (map[string]int, error) {
+	var units []string
+	err := s.db.SelectContext(ctx, &units, `SELECT JSON_VALUE(r.report, '$.unit.chosen') FROM parts p
+		JOIN batches b ON b.id = p.batch_id JOIN revisions r ON r.part_id = p.id AND r.number = 0
+		WHERE b.customer = ? AND b.id < ? AND b.settled AND r.verdict NOT IN ('', 'reject') AND JSON_VALUE(r.report, '$.unit.doubtful') = 0
+		AND LOWER(SUBSTRING_INDEX(p.name, '.', -1)) = LOWER(SUBSTRING_INDEX(?, '.', -1)) ORDER BY p.id DESC LIMIT 50`, customer, part.BatchID, part.Name)
+	counts := map[string]int{}
+	for _, u := range units {
+		counts[u]++
+	}
+	return counts, err
+}
+
 func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number int, o Outcome) error {
 	report, err := json.Marshal(o.Report)
 	if err != nil {
@@ -284,6 +299,41 @@ func (s *Store) SetUnit(ctx context.Context, person string, part int64, unit str
 			return err
 		}
 		return note(ctx, tx, person, "unit set", batch, part, map[string]any{"unit": unit})
+	})
+}
+
+// SetAnswer records a person's answer to a question about a part and has the
+// part inspected again.
+func (s *Store) SetAnswer(ctx context.Context, person string, part int64, question, answer string) error {
+	return s.ask(ctx, part, record.Inspect, func(tx *sqlx.Tx, batch int64) error {
+		var text string
+		if err := tx.GetContext(ctx, &text, `SELECT answers FROM parts WHERE id = ?`, part); err != nil {
+			return err
+		}
+		answers := map[string]string{}
+		if err := json.Unmarshal([]byte(text), &answers); err != nil {
+			return err
+		}
+		answers[question] = answer
+		now, err := json.Marshal(answers)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE parts SET answers = ? WHERE id = ?`, string(now), part); err != nil {
+			return err
+		}
+		return note(ctx, tx, person, "question answered", batch, part, map[string]any{"question": question, "answer": answer})
+	})
+}
+
+// SetExpect records the size that the customer stated for a part and has the
+// part inspected again.
+func (s *Store) SetExpect(ctx context.Context, person string, part int64, size string) error {
+	return s.ask(ctx, part, record.Inspect, func(tx *sqlx.Tx, batch int64) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE parts SET expect = ? WHERE id = ?`, size, part); err != nil {
+			return err
+		}
+		return note(ctx, tx, person, "size stated", batch, part, map[string]any{"size": size})
 	})
 }
 

@@ -26,7 +26,7 @@ func addBatch(t *testing.T, s *store.Store, auto bool, names ...string) int64 {
 	for _, n := range names {
 		files = append(files, store.NewFile{Name: n, SHA256: strings.Repeat("ab", 32), Bytes: 100})
 	}
-	id, err := s.AddBatch(t.Context(), record.Batch{Name: "Tide gallery", Customer: "Harbour Museum", Process: "resin", AutoRepair: auto, CreatedBy: "ada"}, files)
+	id, err := s.AddBatch(t.Context(), record.Batch{Name: "Tide gallery", Customer: "Harbour Museum", Process: "resin", AutoRepair: auto, CreatedBy: "ada"}, files, nil)
 	require.NoError(t, err)
 	return id
 }

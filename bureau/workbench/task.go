@@ -7,9 +7,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"runtime/debug"
+	"strings"
 	"syscall"
 	"time"
 
@@ -26,20 +29,66 @@ import (
 
 // Task is what a child process is told to do, as JSON on its standard input.
 type Task struct {
-	Kind    record.JobKind  `json:"kind"`
-	File    string          `json:"file"`    // where the bytes lie
-	Name    string          `json:"name"`    // what the customer called them
-	Unit    string          `json:"unit"`    // as set by a person, or ""
-	Sisters []unit.Clues    `json:"sisters"` // of the batch's other files
+	Kind    record.JobKind `json:"kind"`
+	File    string         `json:"file"`    // where the bytes lie
+	Name    string         `json:"name"`    // what the customer called them
+	Unit    string         `json:"unit"`    // as set by a person, or ""
+	Sisters []unit.Clues   `json:"sisters"` // of the batch's other files
+	Earlier map[string]int `json:"earlier"` // units of the customer's earlier files
+	Expect  string         `json:"expect"`  // the size that the customer stated
+
+	Answers map[string]string `json:"answers"` // to questions, by their ids
+	Path    string            `json:"path"`    // the file's own, among those that came
+	Beside  []Companion       `json:"beside"`  // files that came along
+
 	Process process.Process `json:"process"`
 	Limits  file.Limits     `json:"limits"`
 	Memory  int64           `json:"memory"` // bytes the child may use
 	Dir     string          `json:"dir"`    // where it leaves its results
 }
 
+// Companion is a file that came along: what the customer called it, and where
+// its bytes lie.
+type Companion struct {
+	Path string `json:"path"`
+	File string `json:"file"`
+}
+
+// open opens a file that came along by the path that the part names it by: from
+// the part's folder, or else by its last element, the nearest folder first. The
+// part's words only choose among the files of its batch.
+func (t Task) open(name string) (io.ReadCloser, error) {
+	folder := path.Dir(t.Path)
+	exact := path.Join(folder, name)
+	best, nearest := "", -1
+	for _, c := range t.Beside {
+		switch {
+		case strings.EqualFold(c.Path, exact):
+			return os.Open(c.File)
+		case strings.EqualFold(path.Base(c.Path), path.Base(name)):
+			if n := shared(path.Dir(c.Path), folder); n > nearest {
+				best, nearest = c.File, n
+			}
+		}
+	}
+	if best == "" {
+		return nil, fs.ErrNotExist
+	}
+	return os.Open(best)
+}
+
+// shared counts the elements that two paths begin with alike.
+func shared(a, b string) (n int) {
+	p, q := strings.Split(a, "/"), strings.Split(b, "/")
+	for n < min(len(p), len(q)) && p[n] == q[n] {
+		n++
+	}
+	return n
+}
+
 // Names of the results in a task's folder.
 const (
-	meshFile    = "mesh.stl"
+	meshFile    = "mesh"
 	pictureFile = "picture.png"
 	viewFile    = "view.bin"
 )
@@ -104,8 +153,13 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 	if err != nil {
 		return line{}, err
 	}
-	set := pipeline.Settings{Process: t.Process, Unit: t.Unit, Sisters: t.Sisters, Limits: t.Limits, Progress: progress, Now: time.Now}
-	checked, err := pipeline.Check(ctx, file.Source{Name: t.Name, R: f, Size: info.Size()}, set)
+	expect, err := unit.ParseSize(t.Expect)
+	if err != nil {
+		return line{}, err
+	}
+	set := pipeline.Settings{Process: t.Process, Unit: t.Unit, Sisters: t.Sisters, Earlier: t.Earlier, ExpectMM: expect, Answers: t.Answers,
+		Limits: t.Limits, Progress: progress, Now: time.Now}
+	checked, err := pipeline.Check(ctx, file.Source{Name: t.Name, R: f, Size: info.Size(), Beside: t.open}, set)
 	if err != nil {
 		return line{}, err
 	}

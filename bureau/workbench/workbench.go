@@ -138,6 +138,7 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 	}
 	defer os.RemoveAll(dir)
 	var sisters []unit.Clues
+	var earlier map[string]int
 	chosen := part.UnitSet
 	if job.Kind == record.Mend && chosen == "" { // in the unit that the check settled on
 		var report check.Report
@@ -145,12 +146,26 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 			return nil, fmt.Errorf("the report of revision 0: %w", err)
 		}
 		chosen = report.Unit.Chosen
+	} else if earlier, err = b.Store.Earlier(ctx, part, batch.Customer); err != nil {
+		return nil, err
 	} else if batch.Settled { // before that, who is known depends on who was faster
 		if sisters, err = b.Store.Sisters(ctx, part); err != nil {
 			return nil, err
 		}
 	}
-	task := Task{Sisters: sisters, Kind: job.Kind, File: b.Vault.Path(received.FileSHA256), Name: part.Name, Unit: chosen,
+	companions, err := b.Store.Companions(ctx, batch.ID)
+	if err != nil {
+		return nil, err
+	}
+	var beside []Companion
+	for _, c := range companions {
+		beside = append(beside, Companion{c.Path, b.Vault.Path(c.SHA256)})
+	}
+	answers := map[string]string{}
+	if err := json.Unmarshal(part.Answers, &answers); err != nil {
+		return nil, fmt.Errorf("the answers: %w", err)
+	}
+	task := Task{Sisters: sisters, Earlier: earlier, Expect: part.Expect, Answers: answers, Path: part.Path, Beside: beside, Kind: job.Kind, File: b.Vault.Path(received.FileSHA256), Name: part.Name, Unit: chosen,
 		Process: p, Limits: b.Limits, Memory: b.Memory, Dir: dir}
 	result, err := b.runChild(ctx, job, worker, task)
 	if err != nil {
@@ -175,12 +190,21 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 	}
 	if job.Kind == record.Mend {
 		o.Title = title(result)
-		o.File.Name = strings.TrimSuffix(part.Name, filepath.Ext(part.Name)) + "-" + string(result.Repair.Method) + ".stl"
+		o.File.Name = strings.TrimSuffix(part.Name, filepath.Ext(part.Name)) + "-" + string(result.Repair.Method) + ending(result.Report)
 		if o.File.SHA256, o.File.Bytes, err = keep(meshFile); err != nil {
 			return nil, err
 		}
 	}
 	return o, nil
+}
+
+// ending is the file name's ending for a result: 3MF when there was more than a
+// surface to keep.
+func ending(r *check.Report) string {
+	if r.File.Format == string(file.ThreeMF) {
+		return ".3mf"
+	}
+	return ".stl"
 }
 
 // title says what a repair did: "touch-up, 3 holes filled with 41 triangles".
@@ -217,7 +241,7 @@ func (b *Workbench) runChild(ctx context.Context, job *record.Job, worker string
 	cmd.Stdin = bytes.NewReader(input)
 	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "GOTRACEBACK=single", "VENEER_TASK=1"}
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
-	stderr := &ending{}
+	stderr := &lastWords{}
 	cmd.Stderr = stderr
 	stdout, err := cmd.StdoutPipe()
 	if err != nil {
@@ -286,10 +310,10 @@ func (b *Workbench) runChild(ctx context.Context, job *record.Job, worker string
 
 var errTooLong = fmt.Errorf("%wit took longer than a job may; raise --job-time or make the file smaller", errFinal)
 
-// ending keeps the start of what a child wrote to its standard error.
-type ending struct{ text []byte }
+// lastWords keeps the start of what a child wrote to its standard error.
+type lastWords struct{ text []byte }
 
-func (e *ending) Write(b []byte) (int, error) {
+func (e *lastWords) Write(b []byte) (int, error) {
 	if room := 4096 - len(e.text); room > 0 {
 		e.text = append(e.text, b[:min(room, len(b))]...)
 	}
@@ -297,7 +321,7 @@ func (e *ending) Write(b []byte) (int, error) {
 }
 
 // why puts a child's end into words for the operator.
-func (e *ending) why(exit error, memory int64) string {
+func (e *lastWords) why(exit error, memory int64) string {
 	text := string(e.text)
 	if strings.Contains(text, "out of memory") || strings.Contains(text, "cannot allocate memory") {
 		return fmt.Sprintf("it needs more than the %.1f GiB a job may use; raise --job-memory or make the file smaller", float64(memory)/(1<<30))

@@ -106,7 +106,7 @@ func (b *bench) only(t *testing.T, id int64) record.Part {
 
 func TestJobsAreDone(t *testing.T) {
 	b := open(t)
-	id := b.submit(t, "fog-bell.stl", "bollard.stl", "cut-short.stl")
+	id := b.submit(t, "fog-bell.stl", "bollard.stl", "torn-off.stl")
 	counts := b.finish(t, id)
 	assert.Equal(t, record.Counts{Parts: 3, Pass: 1, Repaired: 1, Reject: 1, Progress: 1}, counts)
 	parts, err := b.Store.Parts(t.Context(), id)

@@ -48,12 +48,14 @@ type Kind struct {
 	Harm   string // what it does to a print
 	Action string // what Veneer does about it
 	find   func(*Subject) *Finding
+	ask    func(*Subject) Ask // of kinds that ask a person: the question that a finding raises
 }
 
 // Kinds is the registry, in the order in which findings are reported.
 func Kinds() []Kind {
 	return []Kind{
 		unitDoubt,
+		cutShort,
 		openBoundary,
 		nonManifoldEdge,
 		notOrientable,
@@ -62,7 +64,11 @@ func Kinds() []Kind {
 		duplicateTriangle,
 		degenerateTriangle,
 		nonManifoldVertex,
+		storedNormals,
 		oversize,
+		offBed,
+		upAxis,
+		mirrored,
 		unevenFace,
 		lostContent,
 	}
@@ -82,8 +88,17 @@ func KindNamed(name string) (Kind, bool) {
 type Settings struct {
 	Process process.Process
 	Unit    unit.Estimate
-	Lost    []string // what the reader could not carry
-	Uneven  int      // polygons of the file that are not flat
+	// What the reader saw of the file; see the model of the same names.
+	Lost     []string
+	Uneven   int
+	Short    string
+	Against  []int32
+	Mirrored int
+	ZUp      bool // the format says which way is up
+	// Answers to questions by their ids; with TakeDefaults, those that are not
+	// answered take their default.
+	Answers      map[string]string
+	TakeDefaults bool
 	// Progress is told the stage that begins and the share of the check done; may be nil.
 	Progress func(stage string, done float64)
 }
@@ -126,14 +141,35 @@ func Run(ctx context.Context, m *mesh.Mesh, set Settings) (*Report, error) {
 			f.Severity = k.Usual
 		}
 		f.settle()
+		if f.Severity == Question {
+			s.question(r, f, k.ask(s))
+		}
 		r.Findings = append(r.Findings, *f)
-	}
-	if set.Unit.Doubtful {
-		r.Questions = append(r.Questions, unitQuestion(set.Unit))
 	}
 	r.Verdict = verdict(r)
 	s.progress("done", 1)
 	return r, nil
+}
+
+// question opens the question that a finding raises, or takes its answer: the
+// finding is a note from then on.
+func (s *Subject) question(r *Report, f *Finding, q Ask) {
+	answer, given := s.Answers[q.ID]
+	if !given && s.TakeDefaults {
+		answer, given = q.Default, true
+	}
+	for _, c := range q.Choices {
+		if given && c.Answer == answer {
+			f.Severity = Note
+			f.Summary += "; answered: " + answer
+			if r.Answers == nil {
+				r.Answers = map[string]string{}
+			}
+			r.Answers[q.ID] = answer
+			return
+		}
+	}
+	r.Questions = append(r.Questions, q)
 }
 
 // study computes the shared facts. What does not depend on one another runs
@@ -222,7 +258,7 @@ func (s *Subject) report() *Report {
 // verdict draws the conclusion: nothing printable, a question open, an error
 // left, or pass.
 func verdict(r *Report) Verdict {
-	if r.Geometry.Triangles == 0 || r.Geometry.AreaMM2 == 0 {
+	if r.Geometry.Triangles == 0 || r.Geometry.AreaMM2 == 0 || r.Answers[CutShort] == Wait {
 		return Reject
 	}
 	if len(r.Questions) > 0 {

@@ -14,6 +14,15 @@ var insideOutShell = Kind{
 	find: func(s *Subject) *Finding {
 		f := s.shellsThat(mesh.Shell.InsideOut)
 		f.Summary = fmt.Sprintf("%s the wrong way", some(f.Count, "closed shell faces", "closed shells face"))
+		closed := 0
+		for _, shell := range s.Shells.List {
+			if shell.Closed {
+				closed++
+			}
+		}
+		if f.Count == closed {
+			f.Summary += ", all that there are, as when a part is mirrored and its triangles are not turned"
+		}
 		return f
 	},
 }

@@ -21,6 +21,7 @@ type Report struct {
 	Process   string             `json:"process"`
 	Findings  []Finding          `json:"findings"`
 	Questions []Ask              `json:"questions"`
+	Answers   map[string]string  `json:"answers,omitempty"` // to questions, by their ids
 	Verdict   Verdict            `json:"verdict"`
 	Unread    string             `json:"unread,omitempty"` // why the file could not be read
 	Timings   map[string]float64 `json:"timings_ms"`

@@ -1,10 +1,6 @@
 package check
 
-import (
-	"fmt"
-
-	"veneer/core/unit"
-)
+import "fmt"
 
 var unitDoubt = Kind{
 	Name: "unit", Title: "Unit in doubt", Usual: Question,
@@ -25,10 +21,12 @@ var unitDoubt = Kind{
 		}
 		return f
 	},
+	ask: askUnit,
 }
 
-// unitQuestion asks a person for the unit; the most likely one is the default.
-func unitQuestion(e unit.Estimate) Ask {
+// askUnit asks a person for the unit; the most likely one is the default.
+func askUnit(s *Subject) Ask {
+	e := s.Unit
 	q := Ask{ID: "unit", Kind: "unit", Text: "In which unit are the file's numbers?", Default: e.Chosen, Evidence: []string{}}
 	for _, c := range e.Candidates {
 		if c.Probability < 0.001 && len(q.Choices) > 0 {

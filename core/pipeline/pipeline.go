@@ -28,11 +28,15 @@ import (
 // Settings say how to treat a file.
 type Settings struct {
 	Process  process.Process
-	Unit     string       // the unit a person has set; "" to infer it
-	TakeUnit bool         // take the likeliest unit even when it is doubtful
-	ExpectMM [3]float64   // the size that the customer stated; zero for none
-	Sisters  []unit.Clues // of files of the same format that came along
+	Unit     string         // the unit a person has set; "" to infer it
+	ExpectMM [3]float64     // the size that the customer stated; zero for none
+	Sisters  []unit.Clues   // of files of the same format that came along
+	Earlier  map[string]int // how many of the customer's earlier files were in each unit
 	Limits   file.Limits
+	// Answers to questions by their ids; with TakeDefaults, those that are not
+	// answered take their default.
+	Answers      map[string]string
+	TakeDefaults bool
 	// Progress is told the stage that begins and the share of the whole done; may be nil.
 	Progress func(stage string, done float64)
 	// Format is what results are written as; when empty, 3MF if there are names,
@@ -81,14 +85,14 @@ func Check(ctx context.Context, src file.Source, set Settings) (*Checked, error)
 	}
 	id.Format = string(model.Format)
 
-	clues := unit.Clues{Size: model.Mesh.Bounds().Size().Array(), Declared: model.Unit, Hints: model.Hints, ExpectMM: set.ExpectMM}
+	clues := unit.Clues{Size: model.Mesh.Bounds().Size().Array(), Declared: model.Unit, Hints: model.Hints, ExpectMM: set.ExpectMM, Earlier: set.Earlier}
 	estimate := unit.Together(append([]unit.Clues{clues}, set.Sisters...), set.Process)[0]
 	if set.Unit != "" {
 		var err error
 		if estimate, err = unit.Settled(set.Unit, clues); err != nil {
 			return nil, err
 		}
-	} else if set.TakeUnit {
+	} else if set.TakeDefaults {
 		estimate.Doubtful = false
 	}
 	mm, err := unit.Millimetres(estimate.Chosen)
@@ -96,7 +100,8 @@ func Check(ctx context.Context, src file.Source, set Settings) (*Checked, error)
 		return nil, err
 	}
 	model.Mesh.Scale(mm)
-	report, err := check.Run(ctx, model.Mesh, check.Settings{Process: set.Process, Unit: estimate, Lost: model.Lost, Uneven: model.Uneven,
+	report, err := check.Run(ctx, model.Mesh, check.Settings{Process: set.Process, Unit: estimate, Answers: set.Answers, TakeDefaults: set.TakeDefaults,
+		Lost: model.Lost, Uneven: model.Uneven, Short: model.Short, Against: model.Against, Mirrored: model.Mirrored, ZUp: model.Format == file.ThreeMF,
 		Progress: func(stage string, done float64) { watch.at(stage, 0.5+0.5*done) }})
 	if err != nil {
 		return nil, err

@@ -22,6 +22,7 @@ func weigh(c Clues, p process.Process) (likelihood []float64, reasons [][]string
 		for _, look := range []func() (float64, string){
 			func() (float64, string) { return declared(c.Declared, u.name) },
 			func() (float64, string) { return hint(hinted, u.name) },
+			func() (float64, string) { return earlier(c.Earlier, u.name, u.prior) },
 			func() (float64, string) { return expected(sides, c.ExpectMM) },
 			func() (float64, string) { return plausible(sides, p) },
 			func() (float64, string) { return printable(sides, p) },
@@ -76,6 +77,24 @@ func hint(named map[string]int, unit string) (float64, string) {
 		return 40, "the file's header or comments name this unit"
 	}
 	return 1, ""
+}
+
+// earlier: customers keep their programs. The share of a unit among a customer's
+// earlier files, with the prior counted in as three more, against the prior.
+func earlier(counts map[string]int, unit string, prior float64) (float64, string) {
+	all := 0
+	for _, n := range counts {
+		all += n
+	}
+	if all == 0 {
+		return 1, ""
+	}
+	const weight = 3
+	factor := (float64(counts[unit]) + weight*prior) / (float64(all) + weight) / prior
+	if n := counts[unit]; n > 0 {
+		return factor, fmt.Sprintf("%d of the customer's %d earlier files were in this unit", n, all)
+	}
+	return factor, ""
 }
 
 // expected compares with the size that the customer stated, whichever way the

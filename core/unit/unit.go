@@ -80,6 +80,8 @@ type Clues struct {
 	Declared string     `json:"declared,omitempty"` // the unit that the file states
 	Hints    []string   `json:"hints,omitempty"`    // free text of the file: header, comments, names
 	ExpectMM [3]float64 `json:"expect_mm"`          // the size that the customer stated; zero for none
+	// Earlier is how many of the customer's earlier files of the format were in each unit.
+	Earlier map[string]int `json:"earlier,omitempty"`
 }
 
 // in is the size if the numbers are in units of that many mm.

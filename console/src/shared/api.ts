@@ -43,6 +43,7 @@ export interface Part {
   progress: number
   problem?: string
   unit_set?: string
+  expect?: string
   current: number
   format: string
   bytes: number
@@ -96,6 +97,14 @@ export interface UnitCandidate {
   evidence: string[]
 }
 
+export interface Question {
+  id: string
+  text: string
+  default: string
+  evidence: string[]
+  choices: { answer: string; effect: string }[]
+}
+
 export interface Report {
   file: { name: string; format: string; bytes: number; sha256: string }
   unit: { declared: string | null; chosen: string; confidence: number; doubtful: boolean; candidates: UnitCandidate[] }
@@ -114,7 +123,7 @@ export interface Report {
   }
   process: string
   findings: Finding[]
-  questions: { id: string; text: string; default: string; evidence: string[]; choices: { answer: string; effect: string }[] }[]
+  questions: Question[]
   verdict: Verdict
   unread?: string
 }
@@ -145,6 +154,7 @@ export interface Person {
 export interface BatchWithParts {
   batch: Batch
   parts: Part[]
+  beside: { path: string; bytes: number }[] | null
 }
 
 export interface PartWithRevisions {
@@ -208,7 +218,7 @@ export const address = (path: string) => root + path
 
 /** sendBatch uploads a batch; told the share sent as it goes. */
 export function sendBatch(
-  fields: { name: string; customer: string; process: string },
+  fields: { name: string; customer: string; process: string; expect: string },
   files: File[],
   told: (share: number) => void,
 ): Promise<Batch> {

@@ -65,8 +65,10 @@ type reader struct {
 	lost    map[string]int
 	count   int64
 	placed  int
-	toRead  []string // model parts that were named
-	known   map[string]bool
+
+	mirrored int      // objects placed as mirror images
+	toRead   []string // model parts that were named
+	known    map[string]bool
 
 	pictures []mesh.Texture
 	paths    map[string]int32 // of the package's textures, counted from 1
@@ -534,6 +536,7 @@ func (r *reader) build() (*file.Model, error) {
 		m.Textures = r.pictures
 	}
 	m.Weld()
+	model.Mirrored = r.mirrored
 	model.Lost = file.LostList(r.lost)
 	return model, nil
 }
@@ -565,6 +568,9 @@ func (r *reader) place(into *mesh.Mesh, body int32, p placement, outer geom.Matr
 	}
 	if !appendPlaced(into, body, &o.mesh, at) {
 		return r.failAt(p, "expected coordinates within ±3.4e38", "a transform puts a vertex out of range")
+	}
+	if len(o.mesh.Triangles) > 0 && mirrors(at) {
+		r.mirrored++
 	}
 	above = append(above, p.key())
 	for _, c := range o.components {
@@ -599,7 +605,7 @@ func appendPlaced(into *mesh.Mesh, body int32, o *mesh.Mesh, at geom.Matrix) boo
 	if into.Covers == nil && o.Covers != nil {
 		into.Covers = make([]mesh.Cover, len(into.Triangles))
 	}
-	mirrored := at.Determinant() < 0
+	mirrored := mirrors(at)
 	for t, v := range o.Triangles {
 		into.Triangles = append(into.Triangles, mesh.Triangle{v[0] + base, v[1] + base, v[2] + base})
 		into.BodyOf = append(into.BodyOf, body)
@@ -623,6 +629,9 @@ func appendPlaced(into *mesh.Mesh, body int32, o *mesh.Mesh, at geom.Matrix) boo
 	}
 	return true
 }
+
+// mirrors reports whether a transform turns a body into its mirror image.
+func mirrors(at geom.Matrix) bool { return at.Determinant() < 0 }
 
 func (p *partParser) fail(expect, format string, a ...any) error {
 	return p.failAt(placement{part: p.part, line: p.scan.line()}, expect, format, a...)

@@ -16,7 +16,7 @@ export function BatchPage() {
   )
   if (query.error) return <div className="p-6"><Trouble error={query.error} retry={() => query.refetch()} /></div>
   if (!query.data) return null
-  const { batch, parts } = query.data
+  const { batch, parts, beside } = query.data
   return (
     <div className="mx-auto max-w-6xl p-6">
       <p className="text-sm">
@@ -46,6 +46,11 @@ export function BatchPage() {
           <tbody>{parts.map((p) => <Row key={p.id} part={p} />)}</tbody>
         </table>
       </div>
+      {beside && beside.length > 0 && (
+        <p className="mt-3 text-sm opacity-70">
+          Came along with them: {beside.map((c) => `${c.path} (${bytes(c.bytes)})`).join(', ')}
+        </p>
+      )}
     </div>
   )
 }
@@ -54,7 +59,7 @@ export function BatchPage() {
 export function mergeParts(old: BatchWithParts | undefined, now: BatchWithParts): BatchWithParts {
   const byId = new Map(old?.parts.map((p) => [p.id, p]))
   for (const p of now.parts) byId.set(p.id, p)
-  return { batch: now.batch, parts: [...byId.values()].sort((a, b) => a.id - b.id) }
+  return { batch: now.batch, beside: now.beside ?? old?.beside ?? null, parts: [...byId.values()].sort((a, b) => a.id - b.id) }
 }
 
 function Row({ part }: { part: Part }) {

@@ -11,6 +11,7 @@ export function NewBatch({ dropped, over }: { dropped: File[]; over: boolean }) 
   const [files, setFiles] = useState<File[]>([])
   const [customer, setCustomer] = useState('')
   const [name, setName] = useState('')
+  const [expect, setExpect] = useState('')
   const [process, setProcess] = useState('filament')
   const [sent, setSent] = useState<number>()
   const [error, setError] = useState<unknown>()
@@ -25,7 +26,7 @@ export function NewBatch({ dropped, over }: { dropped: File[]; over: boolean }) 
     setError(undefined)
     setSent(0)
     try {
-      const batch = await sendBatch({ name, customer, process }, files, setSent)
+      const batch = await sendBatch({ name, customer, process, expect }, files, setSent)
       go(`/batches/${batch.id}`)
     } catch (problem) {
       setError(problem)
@@ -47,10 +48,10 @@ export function NewBatch({ dropped, over }: { dropped: File[]; over: boolean }) 
             <strong>{plural(files.length, 'file')}</strong>, {bytes(total)}
           </>
         ) : (
-          <>Drop STL, OBJ, 3MF or zip files here, or click to choose</>
+          <>Drop STL, OBJ, 3MF or zip files here, with their materials and textures, or click to choose</>
         )}
       </button>
-      <input id="files" ref={chooser} type="file" multiple accept=".stl,.obj,.3mf,.zip" className="hidden" onChange={(e) => setFiles([...(e.target.files ?? [])])} />
+      <input id="files" ref={chooser} type="file" multiple accept=".stl,.obj,.3mf,.zip,.mtl,.png,.jpg,.jpeg" className="hidden" onChange={(e) => setFiles([...(e.target.files ?? [])])} />
       {files.length > 0 && (
         <ul className="max-h-32 overflow-auto text-sm">
           {files.map((f, i) => (
@@ -66,6 +67,9 @@ export function NewBatch({ dropped, over }: { dropped: File[]; over: boolean }) 
       </Field>
       <Field label="Name of the batch (optional)">
         <input id="batch-name" className="input w-full" value={name} onChange={(e) => setName(e.target.value)} />
+      </Field>
+      <Field label="Size that the customer stated (optional)">
+        <input id="expect" className="input w-full" placeholder="120x80x40mm" value={expect} onChange={(e) => setExpect(e.target.value)} />
       </Field>
       <Field label="Process">
         <select id="process" className="select w-full" value={process} onChange={(e) => setProcess(e.target.value)}>

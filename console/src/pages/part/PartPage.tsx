@@ -11,7 +11,7 @@ import { readView } from '../../viewer/viewdata'
 import { Facts } from './Facts'
 import { Findings } from './Findings'
 import { Revisions } from './Revisions'
-import { UnitQuestion } from './UnitQuestion'
+import { Questions } from './Questions'
 
 const Viewer = lazy(async () => ({ default: (await import('../../viewer/Viewer')).Viewer }))
 
@@ -94,7 +94,7 @@ export function PartPage() {
         )}
         {current.state === 'failed' && <Trouble error={current.problem} />}
         <Revisions revisions={part.data.revisions} shown={shown} show={(r) => go({ r, finding: undefined, place: undefined })} />
-        {report.data && report.data.questions.length > 0 && shown === 0 && <UnitQuestion part={current} report={report.data} answered={again} />}
+        {report.data && report.data.questions.length > 0 && shown === 0 && <Questions part={current} report={report.data} answered={again} />}
         {report.data && !report.data.unread && (
           <>
             <Findings

@@ -1,0 +1,30 @@
+package check
+
+// CutShort is the question whether to go on with a file that is cut short.
+const CutShort = "cut-short"
+
+// The answers to it.
+const (
+	Use  = "use"  // go on with the triangles that are there
+	Wait = "wait" // reject it until a whole file comes
+)
+
+var cutShort = Kind{
+	Name: CutShort, Title: "Cut short", Usual: Question,
+	What:   "The file ends before it should: its header promises more triangles than it holds, or its text breaks off within a triangle.",
+	Harm:   "A piece of the part may be missing. A repair would close the gap with a guess.",
+	Action: "Everything that is whole is read and checked, and a person decides whether that is enough. With less than half of the promised triangles the file is refused.",
+	find: func(s *Subject) *Finding {
+		if s.Short == "" {
+			return nil
+		}
+		return &Finding{Count: 1, Summary: s.Short}
+	},
+	ask: func(s *Subject) Ask {
+		return Ask{ID: CutShort, Kind: CutShort, Text: "The file is cut short. Go on with what is there?", Default: Use, Evidence: []string{s.Short},
+			Choices: []Choice{
+				{Use, "the triangles that are there are checked and repaired; what is missing is closed like a hole"},
+				{Wait, "the part is rejected until a whole file comes"},
+			}}
+	},
+}
