@@ -225,7 +225,7 @@ func TestBatchCommands(t *testing.T) {
 	folder := filepath.Dir(demoFile(t, "float-ball.stl"))
 	text, errs, code := run(t, home, "batch", "submit", folder, "--customer", "Harbour Museum", "--process", "powder", "--name", "Wall panels", "--watch")
 	assert.Equal(t, 1, code, "not all pass: %s", errs)
-	for _, s := range []string{"2 pass, 2 repaired, 6 rejected", "wall-sign.stl", "pass (r1)", "this is a JPEG picture"} {
+	for _, s := range []string{"2 pass, 2 repaired, 1 on hold, 6 rejected", "wall-sign.stl", "pass (r1)", "this is a JPEG picture"} {
 		assert.Contains(t, text, s)
 	}
 	text, _, code = run(t, home, "batch", "list")

@@ -98,6 +98,15 @@ func BenchmarkRead(b *testing.B) {
 	}
 	b.Run("obj", func(b *testing.B) { benchmarkRead(b, "a.obj", obj.Bytes(), int64(obj.Len()), n) })
 
+	var full bytes.Buffer // with normals and texture coordinates, in the other system's lines
+	for _, p := range m.Positions {
+		fmt.Fprintf(&full, "v  %.6f %.6f %.6f\r\nvt %.4f %.4f\r\nvn %.4f %.4f %.4f\r\n", p.X, p.Y, p.Z, p.X/100, p.Y/100, 0.6, 0., 0.8)
+	}
+	for _, t := range m.Triangles {
+		fmt.Fprintf(&full, "f %d/%[1]d/%[1]d %d/%[2]d/%[2]d %d/%[3]d/%[3]d\r\n", t[0]+1, t[1]+1, t[2]+1)
+	}
+	b.Run("obj-full", func(b *testing.B) { benchmarkRead(b, "a.obj", full.Bytes(), int64(full.Len()), n) })
+
 	packed, expanded := threeMF(b, small)
 	b.Run("3mf", func(b *testing.B) { benchmarkRead(b, "a.3mf", packed, expanded, len(small.Triangles)) })
 }

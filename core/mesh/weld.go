@@ -54,12 +54,16 @@ func (w *Welder) resize(log int) {
 }
 
 func hashPoint(p geom.Vec) uint64 {
+	p = positive(p)
 	h := math.Float64bits(p.X) * 0x9E3779B97F4A7C15
 	h ^= bits.RotateLeft64(math.Float64bits(p.Y)*0xC2B2AE3D27D4EB4F, 23)
 	h ^= bits.RotateLeft64(math.Float64bits(p.Z)*0x165667B19E3779F9, 43)
 	h *= 0x9FB21C651E98DF25
 	return h ^ h>>32
 }
+
+// positive makes -0 in a point 0.
+func positive(p geom.Vec) geom.Vec { return geom.Vec{X: p.X + 0, Y: p.Y + 0, Z: p.Z + 0} }
 
 const weldBlock = 256
 
@@ -76,9 +80,7 @@ func (w *Welder) Add(points []geom.Vec, vertices []int32) {
 		// table names, and only then the chain of probes.
 		table, shift := w.table, w.shift
 		for i := range n {
-			p := &points[i]
-			p.X, p.Y, p.Z = p.X+0, p.Y+0, p.Z+0 // -0 + 0 is 0
-			hashes[i] = hashPoint(*p)
+			hashes[i] = hashPoint(points[i])
 			guess[i] = table[hashes[i]>>shift].vertex
 		}
 		for i := range n {
@@ -101,7 +103,7 @@ func (w *Welder) find(p geom.Vec, h uint64) int32 {
 	for i := h >> w.shift; ; i = (i + 1) & mask {
 		s := w.table[i]
 		if s.vertex == 0 {
-			w.Positions = append(w.Positions, p)
+			w.Positions = append(w.Positions, positive(p))
 			w.table[i] = weldSlot{uint32(h), int32(len(w.Positions))}
 			return int32(len(w.Positions) - 1)
 		}
@@ -113,37 +115,31 @@ func (w *Welder) find(p geom.Vec, h uint64) int32 {
 
 // Weld makes vertices of exactly equal position one, drops vertices that no
 // triangle uses, and numbers the rest in the order in which triangles first
-// use them. It returns how many vertices were joined to another.
-func (m *Mesh) Weld() (joined int) {
+// use them.
+func (m *Mesh) Weld() {
 	points := make([]geom.Vec, len(m.Positions))
 	copy(points, m.Positions)
 	same := make([]int32, len(points))
 	w := NewWelder(len(points))
 	w.Add(points, same)
-	return m.WeldBy(w, same)
+	m.WeldBy(w, same)
 }
 
 // WeldBy is Weld with a welder that has seen all positions already, in order:
 // same is what it said of each.
-func (m *Mesh) WeldBy(w *Welder, same []int32) (joined int) {
+func (m *Mesh) WeldBy(w *Welder, same []int32) {
 	number := make([]int32, len(w.Positions))
-	used := make([]bool, len(m.Positions))
 	positions := make([]geom.Vec, 0, len(w.Positions))
-	usedOld := 0
 	for t := range m.Triangles {
-		for c, v := range m.Triangles[t] {
-			if !used[v] {
-				used[v] = true
-				usedOld++
-			}
-			s := same[v]
+		v := &m.Triangles[t]
+		for c, old := range v {
+			s := same[old]
 			if number[s] == 0 {
 				positions = append(positions, w.Positions[s])
 				number[s] = int32(len(positions))
 			}
-			m.Triangles[t][c] = number[s] - 1
+			v[c] = number[s] - 1
 		}
 	}
 	m.Positions = positions
-	return usedOld - len(positions)
 }

@@ -49,8 +49,8 @@ func Looks(head []byte) bool {
 // Read reads OBJ. An index that is 0 or names no vertex yet read is refused
 // with its line.
 func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, error) {
-	p := &parser{src: src, opt: opt, in: text.NewWindow(decoded(src), maxLine), lost: map[string]int{}, body: -1, materials: map[string]material{}}
-	weld := startWeld(int(min(src.Size/100, 4<<20)))
+	p := &parser{src: src, opt: opt, in: text.NewWindow(decoded(src), maxLine), lost: map[string]int{}, materials: map[string]material{}}
+	weld := startWeld(int(min(src.Size/64, 4<<20)))
 	err := p.file(ctx, weld)
 	weld.send(p.mesh.Positions, true)
 	weld.finish()
@@ -61,7 +61,7 @@ func Read(ctx context.Context, src file.Source, opt file.Options) (*file.Model, 
 		return nil, src.AtLine(max(p.line, 1), "there is nothing to print; ask for the file again", "the file holds no face")
 	}
 	p.mesh.WeldBy(weld.weld, weld.same)
-	p.dropUnusedBodies()
+	p.nameBodies()
 	return &file.Model{Format: file.OBJ, Mesh: &p.mesh, Uneven: p.uneven, Lost: file.LostList(p.lost), Hints: p.hints}, nil
 }
 
@@ -82,8 +82,9 @@ func UTF16(head []byte) bool {
 
 // file reads all statements, and sends vertices to the weld as they come.
 func (p *parser) file(ctx context.Context, weld *welding) error {
-	told, reserved := 0, int64(1<<20)
+	told := 0
 	for {
+		p.reserve()
 		p.plain()
 		weld.send(p.mesh.Positions, false)
 		line, err := p.next()
@@ -102,10 +103,6 @@ func (p *parser) file(ctx context.Context, weld *welding) error {
 			}
 			p.opt.Report(float64(p.in.Offset()) / float64(p.src.Size))
 		}
-		if p.in.Offset() > reserved {
-			reserved = 4 * p.in.Offset()
-			p.reserve()
-		}
 	}
 }
 
@@ -117,8 +114,9 @@ type parser struct {
 	lines  int    // lines read
 	joined []byte // a statement of several lines
 	mesh   mesh.Mesh
-	named  bool // an o statement was seen: g no longer makes bodies
-	body   int32
+	named  bool  // an o statement was seen: g no longer makes bodies
+	bodies []int // the triangle before which each body begins
+	faces  int64 // where in the file the first face came
 	corner []int32
 	points []geom.Vec
 	uneven int
@@ -175,77 +173,28 @@ func (p *parser) next() ([]byte, error) {
 	}
 }
 
-// plain reads as many statements as are plain vertices (v x y z) and triangles
-// (f a b c) straight from memory, which most of a large file is. It stops at
-// the first that is anything else, for statement to look at with care.
-func (p *parser) plain() {
-	b := p.in.Rest()
-	i := 0
-	for i+plainLine < len(b) && b[i+1] == ' ' {
-		at := i + 2
-		switch b[i] {
-		case 'v':
-			var xyz [3]float64
-			for k := range xyz {
-				x, n := number.Prefix(b[at:])
-				if n == 0 {
-					at = -1
-					break
-				}
-				xyz[k] = x
-				at += n + 1
-			}
-			// The number that ended in a newline ended the statement, and no other may.
-			if at < 0 || b[at-1] != '\n' || bytes.IndexByte(b[i:at-1], '\n') >= 0 || len(p.painted) > 0 ||
-				int64(len(p.mesh.Positions)) >= 3*p.opt.Limits.Triangles {
-				p.in.Skip(i)
-				return
-			}
-			p.mesh.Positions = append(p.mesh.Positions, geom.Vec{X: xyz[0], Y: xyz[1], Z: xyz[2]})
-		case 'f':
-			var t mesh.Triangle
-			for k := range t {
-				n, from := uint64(0), at
-				for d := b[at] - '0'; d <= 9 && at < from+10; d = b[at] - '0' {
-					n = n*10 + uint64(d)
-					at++
-				}
-				if n == 0 || n > uint64(len(p.mesh.Positions)) || b[at] != ' ' && (k < 2 || b[at] != '\n') {
-					at = -1
-					break
-				}
-				t[k] = int32(n - 1)
-				at++
-			}
-			if at < 0 || b[at-1] != '\n' || p.body < 0 || p.mesh.Covers != nil || int64(len(p.mesh.Triangles)) >= min(p.opt.Limits.Triangles, mesh.MaxTriangles) {
-				p.in.Skip(i)
-				return
-			}
-			p.mesh.Triangles = append(p.mesh.Triangles, t)
-			p.mesh.BodyOf = append(p.mesh.BodyOf, p.body)
-			if p.mesh.Colours != nil || p.material != 0 || len(p.painted) > 0 {
-				p.paint(t[0], t[1], t[2])
-			}
-		default:
-			p.in.Skip(i)
-			return
-		}
-		i = at
-		p.lines++
+// reserve makes room for what is still to come, judged by what came so far, so
+// that large arrays are not copied again and again as they grow. Vertices come
+// before faces in most files, so only half of the rest is taken for vertices.
+func (p *parser) reserve() {
+	now := p.in.Offset()
+	if len(p.mesh.Triangles) == 0 {
+		p.faces = now
 	}
-	p.in.Skip(i)
+	p.mesh.Positions = roomFor(p.mesh.Positions, 0, now, now+(p.src.Size-now)/2)
+	p.mesh.Triangles = roomFor(p.mesh.Triangles, p.faces, now, p.src.Size)
 }
 
-const plainLine = 160 // bytes that must be in memory for plain to look
-
-// reserve makes room for what is still to come, judged by what came so far, so
-// that the arrays are not copied again and again as they grow.
-func (p *parser) reserve() {
-	left := max(0, float64(p.src.Size)/float64(p.in.Offset())-1) // decoded text may be longer than the file
-	more := func(n int) int { return min(int(1.02*left*float64(n)), int(p.src.Size/6)) }
-	p.mesh.Positions = slices.Grow(p.mesh.Positions, more(len(p.mesh.Positions)))
-	p.mesh.Triangles = slices.Grow(p.mesh.Triangles, more(len(p.mesh.Triangles)))
-	p.mesh.BodyOf = slices.Grow(p.mesh.BodyOf, more(len(p.mesh.BodyOf)))
+// roomFor makes room in a list whose elements came between two places of a
+// file, for those up to its end.
+func roomFor[T any](list []T, from, now, end int64) []T {
+	const window = 1 << 15 // elements that one look at the window may bring
+	n := len(list)
+	if n == 0 || cap(list)-n >= window || now <= from {
+		return list
+	}
+	more := 1.02 * float64(n) / float64(now-from) * float64(end-now)
+	return slices.Grow(list, window+int(max(0, min(more, float64(end)/6)))) // decoded text may be longer than the file
 }
 
 func continues(line []byte) bool {
@@ -288,10 +237,9 @@ func (p *parser) statement(line []byte) error {
 	case "o":
 		if !p.named { // groups so far were not the bodies
 			p.named = true
-			p.mesh.Bodies, p.body = nil, -1
-			clear(p.mesh.BodyOf)
+			p.mesh.Bodies, p.bodies = nil, nil
 			if len(p.mesh.Triangles) > 0 {
-				p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{})
+				p.mesh.Bodies, p.bodies = append(p.mesh.Bodies, mesh.Body{}), append(p.bodies, 0)
 			}
 		}
 		return p.startBody(rest)
@@ -470,9 +418,8 @@ func (p *parser) face(line []byte) error {
 	if int64(len(p.mesh.Triangles)+len(p.corner)-2) > min(p.opt.Limits.Triangles, mesh.MaxTriangles) {
 		return p.fail("raise the triangle limit to read it", "more than %d triangles", p.opt.Limits.Triangles)
 	}
-	if p.body < 0 {
-		p.body = int32(len(p.mesh.Bodies))
-		p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{})
+	if len(p.mesh.Bodies) == 0 {
+		p.mesh.Bodies, p.bodies = append(p.mesh.Bodies, mesh.Body{}), append(p.bodies, len(p.mesh.Triangles))
 	}
 	p.cut()
 	return nil
@@ -501,7 +448,6 @@ func (p *parser) cut() {
 	c := p.corner
 	add := func(i, j, k int32) {
 		p.mesh.Triangles = append(p.mesh.Triangles, mesh.Triangle{c[i], c[j], c[k]})
-		p.mesh.BodyOf = append(p.mesh.BodyOf, p.body)
 		p.paint(c[i], c[j], c[k])
 		p.cover(i, j, k)
 	}
@@ -598,33 +544,38 @@ func (p *parser) startBody(name []byte) error {
 	if len(p.mesh.Bodies) >= p.opt.Limits.Bodies {
 		return p.fail("raise the body limit to read it", "more than %d objects", p.opt.Limits.Bodies)
 	}
-	p.body = int32(len(p.mesh.Bodies))
 	text := bytes.TrimSpace(name)
+	p.bodies = append(p.bodies, len(p.mesh.Triangles))
 	p.mesh.Bodies = append(p.mesh.Bodies, mesh.Body{Name: string(bytes.ToValidUTF8(text[:min(len(text), 200)], []byte("?")))})
 	return nil
 }
 
-// dropUnusedBodies forgets bodies without a face; a single nameless one is no body at all.
-func (p *parser) dropUnusedBodies() {
-	used := make([]int32, len(p.mesh.Bodies))
-	for _, b := range p.mesh.BodyOf {
-		used[b] = 1
-	}
+// nameBodies tells each triangle its body. Bodies without a face are
+// forgotten; a single nameless one is no body at all.
+func (p *parser) nameBodies() {
+	m := &p.mesh
 	var bodies []mesh.Body
-	for b, u := range used {
-		if u == 1 {
-			used[b] = int32(len(bodies))
-			bodies = append(bodies, p.mesh.Bodies[b])
+	var first []int
+	for b, at := range p.bodies {
+		end := len(m.Triangles)
+		if b+1 < len(p.bodies) {
+			end = p.bodies[b+1]
+		}
+		if at < end {
+			bodies, first = append(bodies, m.Bodies[b]), append(first, at)
 		}
 	}
 	if len(bodies) == 1 && bodies[0].Name == "" {
-		p.mesh.Bodies, p.mesh.BodyOf = nil, nil
+		m.Bodies = nil
 		return
 	}
-	for t, b := range p.mesh.BodyOf {
-		p.mesh.BodyOf[t] = used[b]
+	m.Bodies, m.BodyOf = bodies, make([]int32, len(m.Triangles))
+	for _, at := range first[1:] {
+		m.BodyOf[at] = 1 // a step at each body's first triangle, added up below
 	}
-	p.mesh.Bodies = bodies
+	for t := 1; t < len(m.BodyOf); t++ {
+		m.BodyOf[t] += m.BodyOf[t-1]
+	}
 }
 
 func (p *parser) fail(expect, format string, a ...any) error {

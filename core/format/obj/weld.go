@@ -30,11 +30,11 @@ func startWeld(points int) *welding {
 	return w
 }
 
-// send hands over copies of the vertices that came since the last time, when
-// they are enough or all.
+// send hands over the vertices that came since the last time, when they are
+// enough or all. They change no more.
 func (w *welding) send(positions []geom.Vec, all bool) {
 	if n := len(positions) - w.sent; n >= weldChunk || all && n > 0 {
-		w.full <- append([]geom.Vec(nil), positions[w.sent:]...)
+		w.full <- positions[w.sent:]
 		w.sent = len(positions)
 	}
 }
