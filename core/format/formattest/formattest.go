@@ -5,6 +5,7 @@ package formattest
 import (
 	"context"
 	"errors"
+	"io"
 	"strings"
 	"testing"
 
@@ -15,12 +16,21 @@ import (
 
 // Limits are small, so that hostile input is cheap.
 func Limits() file.Limits {
-	return file.Limits{Bytes: 1 << 20, Triangles: 20_000, Expanded: 1 << 20, Ratio: 200, ZipEntries: 50, XMLDepth: 20, Bodies: 100}
+	return file.Limits{Bytes: 1 << 20, Triangles: 20_000, Expanded: 1 << 20, Ratio: 200, ZipEntries: 50, XMLDepth: 20, Bodies: 100, Textures: 1 << 10}
 }
 
-// Source is a file with that content.
+// Picture is what a texture begins with.
+const Picture = "\x89PNG\r\n\x1a\n"
+
+// Source is a file with that content. Any other file that it names came along:
+// pictures where the name ends in .png, and else the same content once more.
 func Source(name, content string) file.Source {
-	return file.Source{Name: name, R: strings.NewReader(content), Size: int64(len(content))}
+	return file.Source{Name: name, R: strings.NewReader(content), Size: int64(len(content)), Beside: func(other string) (io.ReadCloser, error) {
+		if strings.HasSuffix(other, ".png") {
+			return io.NopCloser(strings.NewReader(Picture)), nil
+		}
+		return io.NopCloser(strings.NewReader(content)), nil
+	}}
 }
 
 // Read reads a file from a string.
@@ -48,6 +58,19 @@ func Sound(t *testing.T, reader file.Reader, content []byte) {
 	}
 	for _, p := range m.Mesh.Positions {
 		require.True(t, p.Finite())
+	}
+	for _, against := range m.Against {
+		require.Less(t, int(against), len(m.Mesh.Triangles))
+	}
+	if m.Mesh.Colours != nil {
+		require.Len(t, m.Mesh.Colours, len(m.Mesh.Triangles))
+	}
+	if m.Mesh.Covers != nil {
+		require.Len(t, m.Mesh.Covers, len(m.Mesh.Triangles))
+		for _, c := range m.Mesh.Covers {
+			require.LessOrEqual(t, int(c.Texture), len(m.Mesh.Textures))
+			require.GreaterOrEqual(t, int(c.Texture), 0)
+		}
 	}
 	if m.Mesh.Bodies != nil {
 		require.Len(t, m.Mesh.BodyOf, len(m.Mesh.Triangles))

@@ -149,6 +149,28 @@ func TestStoredNormals(t *testing.T) {
 	assert.Empty(t, read(strings.ReplaceAll(padded, "normal 0 0 -1", "normal nan nan nan")))
 }
 
+// TestColours reads both layouts of the attribute bytes, told apart by a colour
+// for the whole part in the header.
+func TestColours(t *testing.T) {
+	b := encoded(t, tetrahedron())
+	set := func(i int, a uint16) { binary.LittleEndian.PutUint16(b[84+50*i+48:], a) }
+	read := func() [][3]mesh.Colour {
+		m, err := formattest.Read(either, "buoy.stl", string(b))
+		require.NoError(t, err)
+		return m.Mesh.Colours
+	}
+	all := func(c mesh.Colour) [3]mesh.Colour { return [3]mesh.Colour{c, c, c} }
+	assert.Nil(t, read())
+	set(0, 1<<15|31<<10)
+	set(1, 1<<15|31)
+	set(2, 31<<5) // says that it has none
+	assert.Equal(t, [][3]mesh.Colour{all(0xff0000ff), all(0x0000ffff), {}, {}}, read())
+	copy(b, "by a sculptor COLOR=\x10\x20\x30\xff")
+	set(2, 31<<5)
+	set(3, 31)
+	assert.Equal(t, [][3]mesh.Colour{all(0x102030ff), all(0x102030ff), all(0x00ff00ff), all(0xff0000ff)}, read())
+}
+
 func TestTooManyTrianglesCostNothing(t *testing.T) {
 	huge := zeros{size: headerSize + 3_000_000*recordSize, count: 3_000_000}
 	_, err := ReadBinary(t.Context(), file.Source{Name: "huge.stl", R: huge, Size: huge.size}, file.Options{Limits: formattest.Limits()})

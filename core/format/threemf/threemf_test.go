@@ -120,12 +120,82 @@ func TestMirroredPlacementStaysOutside(t *testing.T) {
 	assert.Equal(t, geom.Vec{X: -4}, m.Mesh.Bounds().Min)
 }
 
+const (
+	materials  = `xmlns:m="` + materialSpace + `"`
+	production = `xmlns:p="` + productionSpace + `"`
+)
+
+// TestExtensions reads colours, textures, objects in other parts of the
+// package, and sets of triangles.
+func TestExtensions(t *testing.T) {
+	paint := func(id string, how ...string) string { // the tetrahedron, each triangle painted as said
+		x := tet
+		for i, h := range how {
+			x = strings.Replace(x, []string{`v3="1"/>`, `v1="0" v2="1" v3="3"/>`, `v1="1" v2="2" v3="3"/>`}[i], []string{`v3="1" `, `v1="0" v2="1" v3="3" `, `v1="1" v2="2" v3="3" `}[i]+h+"/>", 1)
+		}
+		return objectXML(id, x)
+	}
+	item := `<item objectid="5"/>`
+	read := func(content string) (*mesh.Mesh, []string) {
+		t.Helper()
+		m, err := formattest.Read(Read, "dial.3mf", content)
+		require.NoError(t, err)
+		return m.Mesh, m.Lost
+	}
+	base := `<basematerials id="1"><base name="a" displaycolor="#112233"/><base name="b" displaycolor="#44556680"/></basematerials>`
+	m, lost := read(model("", build(base+strings.Replace(paint("5", "", `pid="1" p1="1"`), `id="5"`, `id="5" pid="1" pindex="0"`, 1), item)))
+	assert.Empty(t, lost)
+	assert.Equal(t, mesh.Colour(0x112233ff), m.Colours[0][0], "the object's own")
+	assert.Equal(t, [3]mesh.Colour{0x44556680, 0x44556680, 0x44556680}, m.Colours[1])
+
+	group := `<m:colorgroup id="1"><m:color color="#FF0000"/><m:color color="#00FF00"/><m:color color="#0000FF"/></m:colorgroup>`
+	m, lost = read(model(materials, build(group+paint("5", `pid="1" p1="0" p2="1" p3="2"`), item)))
+	assert.Empty(t, lost)
+	assert.Equal(t, [][3]mesh.Colour{{0xff0000ff, 0x00ff00ff, 0x0000ffff}, {}, {}, {}}, m.Colours)
+
+	textured := func(attributes, coordinates string, parts ...string) string {
+		return pack3MF(append([]string{"_rels/.rels", rels, "3D/it.model", `<model xmlns="` + coreSpace + `" ` + attributes + `>` +
+			build(`<m:texture2d id="1" path="/3D/a.png" contenttype="image/png"/><m:texture2d id="2" path="/3D/a.png" contenttype="image/png"/>`+
+				`<m:texture2dgroup id="3" texid="2">`+coordinates+`</m:texture2dgroup>`+paint("5", `pid="3" p1="0" p2="1" p3="1"`, `pid="3" p1="7"`), item) + `</model>`}, parts...)...)
+	}
+	places := `<m:tex2coord u="0.5" v="-1"/><m:tex2coord u="1e-3" v=" 2 "/>`
+	m, lost = read(textured(materials+` requiredextensions="m"`, places, "3D/a.png", formattest.Picture))
+	assert.Empty(t, lost)
+	assert.Equal(t, []mesh.Texture{{Name: "a.png", Data: []byte(formattest.Picture)}}, m.Textures, "one picture, however often it is named")
+	assert.Equal(t, []mesh.Cover{{Texture: 1, At: [3][2]float32{{0.5, -1}, {1e-3, 2}, {1e-3, 2}}}, {}, {}, {}}, m.Covers, "a place that is not in the group is none")
+	_, lost = read(textured(materials, places, "3D/a.png", "GIF89a"))
+	assert.Equal(t, []string{"texture that is neither PNG nor JPEG: 1"}, lost)
+	for words, content := range map[string]string{
+		"names 3D/a.png but does not hold it":     textured(materials, places),
+		`found "nan" for a texture coordinate`:    textured(materials, `<m:tex2coord u="nan" v="0"/>`, "3D/a.png", formattest.Picture),
+		`names the texture "9"`:                   model(materials, build(`<m:texture2dgroup id="3" texid="9"></m:texture2dgroup>`, item)),
+		`found "#12" for a colour`:                model(materials, build(`<m:colorgroup id="1"><m:color color="#12"/></m:colorgroup>`, item)),
+		"a colour outside of a group":             model(materials, build(`<m:color color="#123456"/>`, item)),
+		"a texture coordinate outside of a group": model(materials, build(places, item)),
+	} {
+		_, err := formattest.Read(Read, "dial.3mf", content)
+		assert.ErrorContains(t, err, words)
+	}
+
+	other := `<model xmlns="` + coreSpace + `"><resources>` + objectXML("8", tet) + `</resources><build/></model>`
+	m, lost = read(pack3MF("_rels/.rels", rels, "3D/it.model", `<model xmlns="`+coreSpace+`" `+production+` requiredextensions="p">`+
+		build(objectXML("5", `<components><component objectid="8" p:path="/3D/parts/other.model"/></components>`), item+`<item objectid="8" p:path="/3D/parts/other.model"/>`)+`</model>`, "3D/parts/other.model", other))
+	assert.Empty(t, lost)
+	assert.Len(t, m.Triangles, 8)
+
+	m, lost = read(model(`xmlns:t="`+setsSpace+`"`, build(objectXML("5", strings.Replace(tet, "</mesh>", `<t:trianglesets><t:triangleset name="a" identifier="b"><t:ref index="0"/></t:triangleset></t:trianglesets></mesh>`, 1)), item)))
+	assert.Empty(t, lost)
+	assert.Len(t, m.Triangles, 4)
+}
+
 func FuzzRead3MF(f *testing.F) {
 	f.Add([]byte(model("", build(objectXML("1", tet), `<item objectid="1"/>`))))
 	f.Add([]byte(model(`unit="inch"`, build(objectXML("1", tet)+objectXML("2", `<components><component objectid="1"/></components>`), `<item objectid="2" transform="1 0 0 0 1 0 0 0 1 5 0 0"/>`))))
+	f.Add([]byte(`<model xmlns="` + coreSpace + `" ` + materials + ` ` + production + `>` + build(`<m:texture2d id="1" path="/a.png" contenttype="image/png"/><m:texture2dgroup id="3" texid="1"><m:tex2coord u="0" v="1"/></m:texture2dgroup><m:colorgroup id="2"><m:color color="#FF0000"/></m:colorgroup>`+
+		objectXML("5", strings.Replace(tet, `v3="1"/>`, `v3="1" pid="3" p1="0"/>`, 1)), `<item objectid="5" p:path="/3D/it.model"/>`) + `</model>`))
 	f.Fuzz(func(t *testing.T, content []byte) {
 		formattest.Sound(t, Read, content)
 		// The interesting part is the XML, which a fuzzer cannot reach through the packing.
-		formattest.Sound(t, Read, []byte(pack3MF("_rels/.rels", rels, "3D/it.model", string(content))))
+		formattest.Sound(t, Read, []byte(pack3MF("_rels/.rels", rels, "3D/it.model", string(content), "a.png", formattest.Picture)))
 	})
 }
