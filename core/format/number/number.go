@@ -120,12 +120,12 @@ func Digits(b []byte) (x uint64, n int) {
 }
 
 // Prefix reads a plain decimal number from the start of b and returns how many
-// bytes it took. It knows only the common case, at most 15 digits and a power
-// of ten within ±22, followed by white space: 0 bytes say that Float must look.
+// bytes it took. It knows only the common case, a number of less than 32 bytes
+// followed by white space: 0 bytes say that Float must look.
 func Prefix(b []byte) (x float64, n int) {
 	i := 0
 	negative := false
-	if len(b) < 40 { // room for all that follows
+	if len(b) < 64 { // room for all that follows
 		return 0, 0
 	}
 	if b[0] == '-' || b[0] == '+' {
@@ -137,7 +137,7 @@ func Prefix(b []byte) (x float64, n int) {
 	exponent := 0
 	if b[i] == '.' {
 		i++
-		for range 2 { // up to sixteen digits behind the point
+		for range 3 { // up to 24 digits behind the point
 			x, n := Digits(b[i:])
 			mantissa = mantissa*whole[n] + x
 			exponent -= n
@@ -166,8 +166,15 @@ func Prefix(b []byte) (x float64, n int) {
 		}
 		exponent += e
 	}
-	if digits == 0 || digits > 15 || b[i] > ' ' || exponent < -22 || exponent > 22 {
+	if digits == 0 || b[i] > ' ' {
 		return 0, 0
+	}
+	if digits > 15 || exponent < -22 || exponent > 22 {
+		x, err := strconv.ParseFloat(unsafe.String(unsafe.SliceData(b), i), 64)
+		if err != nil {
+			return 0, 0
+		}
+		return x, i
 	}
 	return exact(mantissa, exponent, negative), i
 }

@@ -20,7 +20,7 @@ func agree(t require.TestingT, text string) {
 		require.NoError(t, err, text)
 		require.Equal(t, math.Float64bits(want), math.Float64bits(x), text)
 	}
-	long := text + " " + strings.Repeat("x", 40)
+	long := text + " " + strings.Repeat("x", 64)
 	if x, n := Prefix([]byte(long)); n > 0 && !strings.ContainsFunc(text, func(r rune) bool { return r <= ' ' }) {
 		require.Equal(t, len(text), n, text)
 		require.NoError(t, err, text)
