@@ -102,8 +102,21 @@ func batchFiles(paths []string) (list, names []string, err error) {
 	return expand(paths, archive.Companion)
 }
 
-func expand(paths []string, also func(name string) bool) (list, names []string, err error) {
+// patterns expands names such as *.stl that no shell has expanded; a file that
+// is called so comes first.
+func patterns(paths []string) (list []string) {
 	for _, path := range paths {
+		found, err := filepath.Glob(path)
+		if _, missing := os.Lstat(path); missing == nil || err != nil || len(found) == 0 {
+			found = []string{path}
+		}
+		list = append(list, found...)
+	}
+	return list
+}
+
+func expand(paths []string, also func(name string) bool) (list, names []string, err error) {
+	for _, path := range patterns(paths) {
 		info, err := os.Stat(path)
 		if err != nil {
 			return nil, nil, err

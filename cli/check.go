@@ -28,6 +28,7 @@ import (
 // fileFlags are what check and repair have in common.
 type fileFlags struct {
 	process, unit, expect string
+	answers               []string
 	json                  bool
 }
 
@@ -35,6 +36,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 	c.Flags().StringVarP(&f.process, "process", "p", process.Default, "printing process: colour, filament, metal, powder or resin")
 	c.Flags().StringVarP(&f.unit, "unit", "u", "", "unit of the file's numbers (mm, cm, m, in, ft, um) when you know it")
 	c.Flags().StringVar(&f.expect, "expect", "", "size that the customer stated, such as 120x80x40mm or 120mm")
+	c.Flags().StringArrayVar(&f.answers, "answer", nil, "answer to a question, such as "+check.CutShort+"="+check.Use+", or default to take the default of every question (may be repeated)")
 	c.Flags().BoolVar(&f.json, "json", false, "print JSON")
 }
 
@@ -49,7 +51,33 @@ func (f *fileFlags) settings() (pipeline.Settings, error) {
 		}
 	}
 	expect, err := unit.ParseSize(f.expect)
-	return pipeline.Settings{Process: p, Unit: f.unit, ExpectMM: expect, Limits: file.DefaultLimits(), Now: time.Now}, err
+	set := pipeline.Settings{Process: p, Unit: f.unit, ExpectMM: expect, Limits: file.DefaultLimits(), Now: time.Now}
+	return set, errors.Join(err, takeAnswers(&set, f.answers))
+}
+
+// takeAnswers reads the values of --answer: the word default, or answers to
+// questions by their ids.
+func takeAnswers(set *pipeline.Settings, answers []string) error {
+	for _, a := range answers {
+		question, answer, both := strings.Cut(a, "=")
+		switch {
+		case a == "default":
+			set.TakeDefaults = true
+		case !both:
+			return fmt.Errorf("--answer takes the word default, or a question and its answer such as %s=%s, not %q", check.CutShort, check.Use, a)
+		case question == "unit":
+			if _, err := unit.Millimetres(answer); err != nil {
+				return err
+			}
+			set.Unit = answer
+		default:
+			if set.Answers == nil {
+				set.Answers = map[string]string{}
+			}
+			set.Answers[question] = answer
+		}
+	}
+	return nil
 }
 
 func checkCommand() *cobra.Command {
@@ -341,7 +369,7 @@ func printReport(w io.Writer, r *check.Report) {
 	for _, q := range r.Questions {
 		fmt.Fprintf(w, "\n  %s\n", q.Text)
 		for _, choice := range q.Choices {
-			fmt.Fprintf(w, "    --unit %-4s %s\n", choice.Answer, choice.Effect)
+			fmt.Fprintf(w, "    --answer %s=%-4s %s\n", q.ID, choice.Answer, choice.Effect)
 		}
 	}
 	printUnchecked(w, g)

@@ -5,21 +5,17 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
-	"veneer/core/check"
 	"veneer/core/format"
 	"veneer/core/format/file"
 	"veneer/core/pipeline"
-	"veneer/core/unit"
 )
 
 func convertCommand() *cobra.Command {
 	var flags fileFlags
-	var answers []string
 	var asText bool
 	c := &cobra.Command{
 		Use:   "convert IN OUT",
@@ -43,44 +39,13 @@ func convertCommand() *cobra.Command {
 				}
 				set.Format = file.STLASCII
 			}
-			if err := takeAnswers(&set, answers); err != nil {
-				return err
-			}
 			return runConvert(c, args[0], args[1], set, flags.json)
 		},
 	}
 	flags.add(c)
 	c.Flags().BoolVar(&asText, "text", false, "write text STL instead of binary")
-	c.Flags().StringArrayVar(&answers, "answer", nil, answerHelp)
 	return c
 }
-
-// takeAnswers reads the values of --answer: the word default, or answers to
-// questions by their ids.
-func takeAnswers(set *pipeline.Settings, answers []string) error {
-	for _, a := range answers {
-		question, answer, both := strings.Cut(a, "=")
-		switch {
-		case a == "default":
-			set.TakeDefaults = true
-		case !both:
-			return fmt.Errorf("--answer takes the word default, or a question and its answer such as %s=%s, not %q", check.CutShort, check.Use, a)
-		case question == "unit":
-			if _, err := unit.Millimetres(answer); err != nil {
-				return err
-			}
-			set.Unit = answer
-		default:
-			if set.Answers == nil {
-				set.Answers = map[string]string{}
-			}
-			set.Answers[question] = answer
-		}
-	}
-	return nil
-}
-
-const answerHelp = "answer to a question, such as " + check.CutShort + "=" + check.Use + ", or default to take the default of every question (may be repeated)"
 
 func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON bool) error {
 	if err := notItself(in, out); err != nil {
@@ -101,7 +66,7 @@ func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON 
 	}
 	if len(r.Questions) > 0 {
 		printReport(os.Stderr, r)
-		fmt.Fprintln(os.Stderr, "veneer: a question is open; answer it (--unit, --answer), or take the defaults with --answer default")
+		fmt.Fprintln(os.Stderr, "veneer: a question is open; answer it with --answer, or take the defaults with --answer default")
 		return exit{somePass}
 	}
 	var done *pipeline.Conversion

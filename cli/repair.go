@@ -20,7 +20,6 @@ import (
 func repairCommand() *cobra.Command {
 	var flags fileFlags
 	var out, method string
-	var answers []string
 	var plan bool
 	c := &cobra.Command{
 		Use:   "repair FILE -o OUT",
@@ -38,9 +37,6 @@ func repairCommand() *cobra.Command {
 			if _, err := repair.MethodNamed(method); err != nil {
 				return err
 			}
-			if err := takeAnswers(&set, answers); err != nil {
-				return err
-			}
 			if out == "" && !plan {
 				return errors.New("name the file to write with -o OUT")
 			}
@@ -55,7 +51,6 @@ func repairCommand() *cobra.Command {
 	flags.add(c)
 	c.Flags().StringVarP(&out, "output", "o", "", "file to write")
 	c.Flags().StringVar(&method, "method", "auto", "auto or touch-up")
-	c.Flags().StringArrayVar(&answers, "answer", nil, answerHelp)
 	c.Flags().BoolVar(&plan, "plan", false, "print what would be done, and do nothing")
 	return c
 }
@@ -93,7 +88,7 @@ func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 		} else {
 			printReport(w, before)
 		}
-		fmt.Fprintln(os.Stderr, "veneer: a question is open; answer it (--unit, --answer), or take the defaults with --answer default")
+		fmt.Fprintln(os.Stderr, "veneer: a question is open; answer it with --answer, or take the defaults with --answer default")
 		return exit{somePass}
 	}
 	set.Progress = func(stage string, done float64) { bar.set(stage, 0.5+done/2) }

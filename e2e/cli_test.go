@@ -54,7 +54,12 @@ func TestCheckCommand(t *testing.T) {
 	}{
 		{"a clean part", []string{"check", demoFile(t, "bollard.stl")}, 0, []string{"PASS", "100 × 100 × 120.2 mm", "closed and consistent, 1 shell", "no findings"}, ""},
 		{"holes", []string{"check", demoFile(t, "fog-bell.stl")}, 1, []string{"REPAIR", "open-boundary", "3 open loops", "largest at"}, ""},
-		{"a unit in doubt", []string{"check", demoFile(t, "hour-hand.stl"), "--process", "resin"}, 1, []string{"HOLD", "--unit in"}, ""},
+		{"a unit in doubt", []string{"check", demoFile(t, "hour-hand.stl"), "--process", "resin"}, 1, []string{"HOLD", "--answer unit=in"}, ""},
+		{"a file cut short", []string{"check", demoFile(t, "cut-short.stl")}, 1, []string{"HOLD", "--answer cut-short=use", "promises 14784 triangles but the file holds only 8869"}, ""},
+		{"an answer", []string{"check", demoFile(t, "cut-short.stl"), "--answer", "cut-short=use"}, 1, []string{"REPAIR", "answered: use"}, ""},
+		{"a refusal", []string{"check", demoFile(t, "cut-short.stl"), "--answer", "cut-short=wait"}, 1, []string{"REJECT"}, ""},
+		{"no such answer", []string{"check", demoFile(t, "cut-short.stl"), "--answer", "yes"}, 2, nil, "takes the word default, or a question and its answer"},
+		{"a pattern", []string{"check", filepath.Dir(demoFile(t, "dial-face.obj")) + "/*-hand.*", "-p", "resin"}, 1, []string{"hour-hand.stl", "minute-hand.obj"}, ""},
 		{"the unit given", []string{"check", demoFile(t, "hour-hand.stl"), "--unit", "in", "-p", "resin"}, 0, []string{"PASS", "121.5 × 23.05 × 3.85 mm", "set by the operator"}, ""},
 		{"unreadable", []string{"check", demoFile(t, "holiday.stl")}, 2, []string{"REJECT", "a JPEG picture"}, ""},
 		{"several files", []string{"check", demoFile(t, "bollard.stl"), demoFile(t, "fog-bell.stl")}, 1, []string{"verdict", "pass", "repair", "3 open-boundary"}, ""},
@@ -211,6 +216,38 @@ func TestConvertCommand(t *testing.T) {
 	assert.NoFileExists(t, filepath.Join(dir, "hand.3mf"))
 	_, _, code = run(t, nil, "check", demoFile(t, "hour-hand.stl"), "-p", "resin", "--expect", "122mm")
 	assert.Equal(t, 0, code, "the customer's size settles the unit")
+}
+
+// TestConvertKeepsTextures converts a painted OBJ with its library and picture
+// to 3MF and back.
+func TestConvertKeepsTextures(t *testing.T) {
+	dir := t.TempDir()
+	dial, packed := demoFile(t, "dial-face.obj"), filepath.Join(dir, "dial.3mf")
+	out, errs, code := run(t, nil, "convert", dial, packed)
+	assert.Equal(t, 0, code, errs)
+	assert.NotContains(t, out, "not carried over")
+	_, errs, code = run(t, nil, "convert", packed, filepath.Join(dir, "again.obj"))
+	assert.Equal(t, 0, code, errs)
+	want, err := os.ReadFile(demoFile(t, "dial-face.png"))
+	require.NoError(t, err)
+	got, err := os.ReadFile(filepath.Join(dir, "dial-face.png"))
+	require.NoError(t, err)
+	assert.Equal(t, want, got)
+	library, err := os.ReadFile(filepath.Join(dir, "again.mtl"))
+	require.NoError(t, err)
+	assert.Contains(t, string(library), "map_Kd dial-face.png")
+
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "dial-face.png"), []byte("mine"), 0o600))
+	_, errs, code = run(t, nil, "convert", packed, filepath.Join(dir, "third.obj"))
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "is there already and is another picture")
+	assert.NoFileExists(t, filepath.Join(dir, "third.obj"))
+	_, errs, code = run(t, nil, "convert", packed, packed)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "files are never written over")
+	left, err := filepath.Glob(filepath.Join(dir, ".veneer*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }
 
 func TestBatchCommands(t *testing.T) {

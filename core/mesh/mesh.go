@@ -28,7 +28,7 @@ func (c Colour) RGBA() (r, g, b, a uint8) {
 }
 
 // Texture is a picture to cover triangles with, a PNG or a JPEG. Its bytes are
-// kept as they came; nothing in the core looks into them.
+// kept as they came; only drawing looks into them.
 type Texture struct {
 	Name string // a plain file name such as dial.png
 	Data []byte

@@ -2,7 +2,7 @@
 // no window and no graphics hardware.
 //
 // The idea: an orthographic camera, a depth buffer at twice the size, one flat
-// shade a triangle, then every four pixels become one. Backs of triangles get a
+// shade a triangle (times its paint, where it has any), then every four pixels become one. Backs of triangles get a
 // colour of their own, so that an inside-out part or a hole shows at once. The
 // same mesh and options give the same bytes. Cost O(triangles + pixels).
 package picture
@@ -56,9 +56,13 @@ func Draw(m *mesh.Mesh, opt Options) *image.NRGBA {
 	for i, p := range m.Positions {
 		screen[i] = c.project(p)
 	}
+	paint := newSkin(m)
 	for t, v := range m.Triangles {
-		a, b, d := screen[v[0]], screen[v[1]], screen[v[2]]
-		c.triangle(a, b, d, marked[t])
+		var skin *skin
+		if paint.painted(t) && !marked[t] {
+			skin = paint
+		}
+		c.triangle(screen[v[0]], screen[v[1]], screen[v[2]], marked[t], skin, t)
 	}
 	return c.shrink()
 }
@@ -113,12 +117,17 @@ func (c *canvas) project(p geom.Vec) geom.Vec {
 	}
 }
 
-func (c *canvas) triangle(a, b, d geom.Vec, marked bool) {
+// triangle draws triangle t of a mesh, in one paint, or painted as skin says.
+func (c *canvas) triangle(a, b, d geom.Vec, marked bool, skin *skin, t int) {
 	n := b.Sub(a).Cross(d.Sub(a)) // y runs down: a front has negative z here
 	if n.Z == 0 {
 		return
 	}
-	paint := c.shade(n, marked)
+	base, light := c.shade(n, marked)
+	if n.Z > 0 {
+		skin = nil // backs stay backs
+	}
+	paint := lit(base, light)
 	x0, x1 := max(int(math.Ceil(min(a.X, b.X, d.X)-0.5)), 0), min(int(math.Floor(max(a.X, b.X, d.X)-0.5)), c.w-1)
 	y0, y1 := max(int(math.Ceil(min(a.Y, b.Y, d.Y)-0.5)), 0), min(int(math.Floor(max(a.Y, b.Y, d.Y)-0.5)), c.h-1)
 	if x0 > x1 || y0 > y1 {
@@ -138,17 +147,20 @@ func (c *canvas) triangle(a, b, d geom.Vec, marked bool) {
 			}
 			z := float32(a.Z + slopeX*(px-a.X) + slopeY*(py-a.Y))
 			if i := y*c.w + x; z > c.depth[i] {
+				if skin != nil {
+					paint = lit(skin.at(t, [3]float64{v / area, w / area, u / area}), light)
+				}
 				c.depth[i], c.colour[i] = z, paint
 			}
 		}
 	}
 }
 
-// shade lights a triangle from the upper left, with some light from the viewer
-// and from below so that no side is black.
-func (c *canvas) shade(n geom.Vec, marked bool) color.NRGBA {
+// shade gives a triangle's paint and lights it from the upper left, with some
+// light from the viewer and from below so that no side is black.
+func (c *canvas) shade(n geom.Vec, marked bool) (base [3]float64, light float64) {
 	n = geom.Vec{X: -n.X, Y: n.Y, Z: -n.Z}.Unit() // from the screen, where y runs down, to the camera's axes
-	base := frontPaint
+	base = frontPaint
 	if n.Z < 0 {
 		base, n = backPaint, n.Scale(-1)
 	}
@@ -157,7 +169,10 @@ func (c *canvas) shade(n geom.Vec, marked bool) color.NRGBA {
 	}
 	key := max(0, n.Dot(geom.Vec{X: -0.45, Y: 0.65, Z: 0.61}))
 	fill := max(0, n.Dot(geom.Vec{X: 0.7, Y: -0.2, Z: 0.68}))
-	light := 0.28 + 0.68*key + 0.18*fill
+	return base, 0.28 + 0.68*key + 0.18*fill
+}
+
+func lit(base [3]float64, light float64) color.NRGBA {
 	channel := func(x float64) uint8 { return uint8(min(255, math.Round(x*light*1.12))) }
 	return color.NRGBA{channel(base[0]), channel(base[1]), channel(base[2]), 255}
 }

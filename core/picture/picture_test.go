@@ -3,6 +3,8 @@ package picture
 import (
 	"bytes"
 	"encoding/binary"
+	"image"
+	"image/color"
 	"image/png"
 	"math"
 	"testing"
@@ -92,4 +94,29 @@ func TestViewData(t *testing.T) {
 	assert.Equal(t, 105.0, math.Float64frombits(binary.LittleEndian.Uint64(v[16:])), "the middle")
 	assert.Equal(t, float32(-5), math.Float32frombits(binary.LittleEndian.Uint32(v[40:])), "relative to it")
 	assert.EqualValues(t, 2, binary.LittleEndian.Uint32(v[40+96+4:]))
+}
+
+// TestPaintShows draws a cube whose front is half red and half covered with a
+// texture of two halves, green below and blue above.
+func TestPaintShows(t *testing.T) {
+	picture := image.NewNRGBA(image.Rect(0, 0, 2, 2))
+	for x := range 2 {
+		picture.SetNRGBA(x, 0, color.NRGBA{0, 0, 255, 255})
+		picture.SetNRGBA(x, 1, color.NRGBA{0, 255, 0, 255})
+	}
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, picture))
+	m := cube()
+	m.Textures = []mesh.Texture{{Name: "halves.png", Data: b.Bytes()}, {Name: "broken.png", Data: []byte("\x89PNG\r\n\x1a\n")}}
+	m.Covers = make([]mesh.Cover, len(m.Triangles))
+	m.Colours = make([][3]mesh.Colour, len(m.Triangles))
+	m.Colours[4] = [3]mesh.Colour{0xff0000ff, 0xff0000ff, 0xff0000ff}                          // the front's lower right
+	m.Covers[5] = mesh.Cover{Texture: 1, At: [3][2]float32{{0, 0.1}, {3.9, 0.9}, {-0.1, 0.9}}} // its upper left, repeating
+	img := Draw(m, Options{Width: 100, Height: 100})
+	low, red, high := img.NRGBAAt(10, 70), img.NRGBAAt(80, 80), img.NRGBAAt(10, 12)
+	assert.True(t, red.R > 100 && red.G == 0 && red.B == 0, "%v", red)
+	assert.True(t, low.G > 100 && low.R == 0 && low.B == 0, "%v", low)
+	assert.True(t, high.B > 100 && high.R == 0 && high.G == 0, "%v", high)
+	m.Covers[5].Texture = 2
+	assert.NotEqual(t, img.NRGBAAt(10, 12), Draw(m, Options{Width: 100, Height: 100}).NRGBAAt(10, 12), "a picture that cannot be drawn is left out")
 }
