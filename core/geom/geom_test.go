@@ -32,8 +32,9 @@ func TestOrient2DAgainstRationals(t *testing.T) {
 				p[0], p[1] = float64(r.IntN(4)), float64(r.IntN(4))
 			}
 		}
-		want := orient2DExact(a[0], a[1], b[0], b[1], c[0], c[1])
+		want := orient2DRational(a[0], a[1], b[0], b[1], c[0], c[1])
 		require.Equal(t, want, Orient2D(a[0], a[1], b[0], b[1], c[0], c[1]), "%v %v %v", a, b, c)
+		require.Equal(t, want, orient2DExact(a[0], a[1], b[0], b[1], c[0], c[1]))
 		require.Equal(t, -want, Orient2D(b[0], b[1], a[0], a[1], c[0], c[1]), "swapped")
 	}
 }
@@ -51,15 +52,19 @@ func TestOrient3DAgainstRationals(t *testing.T) {
 		scale := math.Pow(10, float64(r.IntN(40)-20))
 		a, b, c := point(i%3 == 0, scale), point(i%3 == 0, scale), point(i%3 == 0, scale)
 		d := point(i%3 == 0, scale)
+		if i%7 == 2 { // magnitudes far apart: differences that round
+			a, d = a.Scale(1e-9), d.Scale(1e7)
+		}
 		if i%3 == 1 { // on the plane up to rounding
 			s, u := r.Float64(), r.Float64()
 			d = a.Add(b.Sub(a).Scale(s)).Add(c.Sub(a).Scale(u))
 		}
-		want := orient3DExact(a, b, c, d)
+		want := orient3DRational(a, b, c, d)
 		if want == 0 {
 			zeros++
 		}
 		require.Equal(t, want, Orient3D(a, b, c, d))
+		require.Equal(t, want, orient3DExact(a, b, c, d), "%v %v %v %v", a, b, c, d)
 		require.Equal(t, -want, Orient3D(b, a, c, d), "swapped")
 	}
 	assert.Greater(t, zeros, 1000, "the test must meet degenerate cases")

@@ -75,10 +75,40 @@ func ratSub(x, y float64) *big.Rat { return new(big.Rat).Sub(rat(x), rat(y)) }
 func ratMul(x, y *big.Rat) *big.Rat { return new(big.Rat).Mul(x, y) }
 
 func orient2DExact(ax, ay, bx, by, cx, cy float64) int {
+	if !coarse(ax) || !coarse(ay) || !coarse(bx) || !coarse(by) || !coarse(cx) || !coarse(cy) {
+		return orient2DRational(ax, ay, bx, by, cx, cy)
+	}
+	var store [4][2]float64
+	var det [16]float64
+	return minor(det[:0], difference(store[0][:0], ax, cx), difference(store[1][:0], bx, cx),
+		difference(store[2][:0], ay, cy), difference(store[3][:0], by, cy)).sign()
+}
+
+func orient2DRational(ax, ay, bx, by, cx, cy float64) int {
 	return ratMul(ratSub(ax, cx), ratSub(by, cy)).Cmp(ratMul(ratSub(ay, cy), ratSub(bx, cx)))
 }
 
+// orient3DExact adds up the determinant as an expansion, or, where a coordinate
+// is so small that this could underflow, in rational numbers.
 func orient3DExact(a, b, c, d Vec) int {
+	if !coarseVec(a) || !coarseVec(b) || !coarseVec(c) || !coarseVec(d) {
+		return orient3DRational(a, b, c, d)
+	}
+	var store [9][2]float64
+	adx, ady, adz := difference(store[0][:0], a.X, d.X), difference(store[1][:0], a.Y, d.Y), difference(store[2][:0], a.Z, d.Z)
+	bdx, bdy, bdz := difference(store[3][:0], b.X, d.X), difference(store[4][:0], b.Y, d.Y), difference(store[5][:0], b.Z, d.Z)
+	cdx, cdy, cdz := difference(store[6][:0], c.X, d.X), difference(store[7][:0], c.Y, d.Y), difference(store[8][:0], c.Z, d.Z)
+	var m [16]float64
+	var p, q, r [64]float64
+	var two [128]float64
+	var all [192]float64
+	first := product(p[:0], minor(m[:0], bdx, cdx, bdy, cdy), adz)
+	second := product(q[:0], minor(m[:0], cdx, adx, cdy, ady), bdz)
+	third := product(r[:0], minor(m[:0], adx, bdx, ady, bdy), cdz)
+	return plus(all[:0], plus(two[:0], first, second), third).sign()
+}
+
+func orient3DRational(a, b, c, d Vec) int {
 	adx, ady, adz := ratSub(a.X, d.X), ratSub(a.Y, d.Y), ratSub(a.Z, d.Z)
 	bdx, bdy, bdz := ratSub(b.X, d.X), ratSub(b.Y, d.Y), ratSub(b.Z, d.Z)
 	cdx, cdy, cdz := ratSub(c.X, d.X), ratSub(c.Y, d.Y), ratSub(c.Z, d.Z)

@@ -3,7 +3,7 @@
 // are answered exactly.
 //
 // The idea: constructions may round, decisions may not. Every predicate first
-// tries plain float64 with a proved error bound and falls back to rational
+// tries plain float64 with a proved error bound and falls back to exact
 // arithmetic when the bound cannot tell. Coordinates are finite and at most
 // MaxCoordinate in magnitude; the readers see to that, and the bounds rely on
 // it (no product of three differences overflows).

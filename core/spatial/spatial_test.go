@@ -1,0 +1,244 @@
+package spatial_test
+
+import (
+	"context"
+	"math"
+	"math/rand/v2"
+	"runtime"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/core/geom"
+	"veneer/core/geom/geomtest"
+	"veneer/core/mesh"
+	"veneer/core/spatial"
+)
+
+// soup is a few triangles over few points, from one of several unkind families.
+func soup(r *rand.Rand) *mesh.Mesh {
+	m := &mesh.Mesh{}
+	family, n := r.IntN(5), 5+r.IntN(6)
+	for range n {
+		x, y, z := float64(r.IntN(4)), float64(r.IntN(4)), float64(r.IntN(4))
+		p := geom.Vec{X: x, Y: y, Z: z}
+		switch family {
+		case 1: // one slanting plane, exactly
+			p.Z = x/2 - y/4
+		case 2: // one plane up to rounding
+			p = geom.Vec{X: r.Float64(), Y: r.Float64()}
+			p.Z = p.X/3 + p.Y/7
+		case 3: // single precision, anywhere
+			p = geom.Vec{X: 50 + r.Float64(), Y: r.Float64(), Z: r.Float64()}.Single()
+		case 4: // two sheets close together
+			p = geom.Vec{X: x, Y: y, Z: 1e-7 * float64(r.IntN(2))}
+		}
+		m.Positions = append(m.Positions, p)
+	}
+	for range 4 + r.IntN(5) {
+		m.Triangles = append(m.Triangles, mesh.Triangle{r.Int32N(int32(n)), r.Int32N(int32(n)), r.Int32N(int32(n))})
+	}
+	m.Weld()
+	return m
+}
+
+func crossings(t *testing.T, m *mesh.Mesh) []spatial.Pair {
+	t.Helper()
+	c, err := spatial.New(m, func(t int32) bool { return !m.ZeroArea(t) }).Crossings(t.Context(), math.MaxInt, nil)
+	require.NoError(t, err)
+	assert.False(t, c.AtLeast)
+	slices.SortFunc(c.Pairs, func(a, b spatial.Pair) int { return slices.Compare(a[:], b[:]) })
+	return c.Pairs
+}
+
+// brute asks the oracle about every pair.
+func brute(m *mesh.Mesh) (pairs []spatial.Pair) {
+	for t := range int32(len(m.Triangles)) {
+		for u := t + 1; u < int32(len(m.Triangles)); u++ {
+			if !m.ZeroArea(t) && !m.ZeroArea(u) && geomtest.Meet(m.Positions, m.Triangles[t], m.Triangles[u]) {
+				pairs = append(pairs, spatial.Pair{t, u})
+			}
+		}
+	}
+	return pairs
+}
+
+// TestCrossingsAgainstTheOracle compares thousands of small soups, pair by pair,
+// with rational arithmetic.
+func TestCrossingsAgainstTheOracle(t *testing.T) {
+	for part := range uint64(4) {
+		t.Run("", func(t *testing.T) {
+			t.Parallel()
+			r := rand.New(rand.NewPCG(7, part))
+			some := 0
+			for range 3000 {
+				m := soup(r)
+				want := brute(m)
+				require.Equal(t, want, crossings(t, m), "%v %v", m.Positions, m.Triangles)
+				if len(want) > 0 {
+					some++
+				}
+			}
+			assert.Greater(t, some, 300)
+		})
+	}
+}
+
+// wavy is a closed torus of 2·n·n triangles.
+func wavy(n int) *mesh.Mesh {
+	m := &mesh.Mesh{}
+	for i := range n {
+		for j := range n {
+			a, b := 2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
+			r := 40 + 10*math.Cos(b) + 0.3*math.Sin(30*a)*math.Cos(20*b)
+			m.Positions = append(m.Positions, geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: 10 * math.Sin(b)}.Single())
+		}
+	}
+	for i := range n {
+		for j := range n {
+			k, l := (i+1)%n, (j+1)%n
+			a, b, c, d := int32(i*n+j), int32(k*n+j), int32(k*n+l), int32(i*n+l)
+			m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
+		}
+	}
+	return m
+}
+
+// pushed is a torus with some points moved through the other side of its skin.
+func pushed(n int, at ...int) *mesh.Mesh {
+	m := wavy(n)
+	for _, v := range at {
+		p := &m.Positions[v]
+		*p = geom.Vec{X: p.X * 0.5, Y: p.Y * 0.5, Z: -p.Z - 3}
+	}
+	return m
+}
+
+// TestCrossingsOfASurface finds exactly the damage, the same on any number of
+// cores, whatever the order of triangles and the way the part lies.
+func TestCrossingsOfASurface(t *testing.T) {
+	assert.Empty(t, crossings(t, wavy(60)))
+	m := pushed(40, 13, 700, 1203)
+	want := brutePlain(m)
+	require.Greater(t, len(want), 20)
+	assert.Equal(t, want, crossings(t, m))
+
+	before := runtime.GOMAXPROCS(1)
+	one, err := spatial.New(m, nil).Crossings(t.Context(), 1e9, nil)
+	runtime.GOMAXPROCS(before)
+	require.NoError(t, err)
+	two, err := spatial.New(m, nil).Crossings(t.Context(), 1e9, nil)
+	require.NoError(t, err)
+	assert.Equal(t, one, two)
+
+	r := rand.New(rand.NewPCG(1, 9))
+	shuffled := m.Clone()
+	r.Shuffle(len(m.Triangles), func(i, j int) {
+		shuffled.Triangles[i], shuffled.Triangles[j] = shuffled.Triangles[j], shuffled.Triangles[i]
+	})
+	assert.Len(t, crossings(t, shuffled), len(want))
+	turned, scaled := m.Clone(), m.Clone()
+	for i, p := range m.Positions {
+		turned.Positions[i] = geom.Vec{X: -p.Y, Y: p.X, Z: p.Z}
+		scaled.Positions[i] = p.Scale(1 << 20)
+	}
+	assert.Equal(t, want, crossings(t, turned))
+	assert.Equal(t, want, crossings(t, scaled))
+}
+
+// brutePlain asks the exact test itself about every pair, without a tree.
+func brutePlain(m *mesh.Mesh) (pairs []spatial.Pair) {
+	for t := range int32(len(m.Triangles)) {
+		for u := t + 1; u < int32(len(m.Triangles)); u++ {
+			if spatial.Intersect(m, t, u) {
+				pairs = append(pairs, spatial.Pair{t, u})
+			}
+		}
+	}
+	return pairs
+}
+
+// TestFlatSurfaces takes planes full of coplanar neighbours, in regular and
+// irregular meshes, none of which cross, and one sheet laid on another.
+func TestFlatSurfaces(t *testing.T) {
+	grid := func(n int, z float64, tilt float64) *mesh.Mesh {
+		m := &mesh.Mesh{}
+		for i := range n + 1 {
+			for j := range n + 1 {
+				x, y := float64(i), float64(j)
+				m.Positions = append(m.Positions, geom.Vec{X: x, Y: y, Z: z + tilt*x})
+			}
+		}
+		for i := range n {
+			for j := range n {
+				a := int32(i*(n+1) + j)
+				b, c, d := a+int32(n)+1, a+int32(n)+2, a+1
+				m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
+			}
+		}
+		return m
+	}
+	for _, tilt := range []float64{0, 0.5, 0.1} {
+		assert.Empty(t, crossings(t, grid(12, 3, tilt)))
+	}
+	lower, upper := grid(2, 0, 0), grid(2, 0, 0)
+	n := int32(len(lower.Positions))
+	for i := range upper.Positions {
+		upper.Positions[i].X += 0.5
+	}
+	both := &mesh.Mesh{Positions: append(lower.Positions, upper.Positions...), Triangles: lower.Triangles}
+	for _, v := range upper.Triangles {
+		both.Triangles = append(both.Triangles, mesh.Triangle{v[0] + n, v[1] + n, v[2] + n})
+	}
+	assert.Equal(t, brute(both), crossings(t, both))
+}
+
+// TestWorstCaseEnds takes triangles that all cross all others.
+func TestWorstCaseEnds(t *testing.T) {
+	m := &mesh.Mesh{}
+	r := rand.New(rand.NewPCG(2, 2))
+	for i := range int32(600) {
+		for range 3 {
+			m.Positions = append(m.Positions, geom.Vec{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()})
+		}
+		m.Triangles = append(m.Triangles, mesh.Triangle{3 * i, 3*i + 1, 3*i + 2})
+	}
+	tree := spatial.New(m, nil)
+	all, err := tree.Crossings(t.Context(), 1e9, nil)
+	require.NoError(t, err)
+	require.Greater(t, len(all.Pairs), 5000)
+	for range 3 {
+		some, err := tree.Crossings(t.Context(), 1000, nil)
+		require.NoError(t, err)
+		assert.True(t, some.AtLeast)
+		assert.Equal(t, all.Pairs[:1000], some.Pairs, "the first of them, every time")
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err = tree.Crossings(ctx, 1e9, nil)
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func TestEmptyTrees(t *testing.T) {
+	assert.Empty(t, crossings(t, &mesh.Mesh{}))
+	assert.Empty(t, crossings(t, &mesh.Mesh{Positions: make([]geom.Vec, 3), Triangles: []mesh.Triangle{{0, 1, 2}}}))
+}
+
+func BenchmarkCrossings(b *testing.B) {
+	m := wavy(707)
+	b.Run("tree", func(b *testing.B) {
+		for b.Loop() {
+			spatial.New(m, nil)
+		}
+	})
+	tree := spatial.New(m, nil)
+	b.Run("pairs", func(b *testing.B) {
+		for b.Loop() {
+			c, err := tree.Crossings(b.Context(), 1e9, nil)
+			require.NoError(b, err)
+			require.Empty(b, c.Pairs)
+		}
+	})
+}
