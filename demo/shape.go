@@ -2,6 +2,7 @@ package demo
 
 import (
 	"math"
+	"slices"
 
 	"veneer/core/geom"
 	"veneer/core/mesh"
@@ -206,9 +207,14 @@ func extrude(outline [][2]float64, holes [][][2]float64, h float64) *shape {
 		}
 		s.ring(lows, highs)
 	}
-	flat := bridged(outline, holes)
+	all := slices.Concat(append([][][2]float64{outline}, holes...)...)
+	corners, inside := geom.Bridge(outline, holes)
+	var flat [][2]float64
+	for _, i := range corners {
+		flat = append(flat, all[i])
+	}
 	cut, ok := geom.Triangulate(flat, nil)
-	if !ok {
+	if !ok || !inside {
 		panic("demo: an outline crosses itself")
 	}
 	for _, t := range cut {
@@ -217,51 +223,6 @@ func extrude(outline [][2]float64, holes [][][2]float64, h float64) *shape {
 		s.face(low[a], low[c], low[b])
 	}
 	return s
-}
-
-// bridged makes one polygon of an outline and its holes, by a double edge from
-// each hole's rightmost point to the nearest outline point that it sees.
-func bridged(outline [][2]float64, holes [][][2]float64) [][2]float64 {
-	polygon := append([][2]float64(nil), outline...)
-	for len(holes) > 0 {
-		next, start := 0, 0 // the hole furthest to the right goes first
-		for h := range holes {
-			for i := range holes[h] {
-				if holes[h][i][0] > holes[next][start][0] {
-					next, start = h, i
-				}
-			}
-		}
-		hole := holes[next]
-		from := hole[start]
-		to, nearest := -1, math.Inf(1)
-		for i, p := range polygon {
-			if d := math.Hypot(p[0]-from[0], p[1]-from[1]); d < nearest && p[0] >= from[0] && seen(from, p, polygon) {
-				to, nearest = i, d
-			}
-		}
-		joined := append([][2]float64(nil), polygon[:to+1]...)
-		for i := range len(hole) + 1 {
-			joined = append(joined, hole[(start+i)%len(hole)])
-		}
-		polygon = append(joined, polygon[to:]...)
-		holes = append(append([][][2]float64(nil), holes[:next]...), holes[next+1:]...)
-	}
-	return polygon
-}
-
-func seen(a, b [2]float64, polygon [][2]float64) bool {
-	side := func(p, q, r [2]float64) int { return geom.Orient2D(p[0], p[1], q[0], q[1], r[0], r[1]) }
-	for i := range polygon {
-		p, q := polygon[i], polygon[(i+1)%len(polygon)]
-		if p == b || q == b || p == a || q == a {
-			continue
-		}
-		if side(a, b, p)*side(a, b, q) <= 0 && side(p, q, a)*side(p, q, b) <= 0 {
-			return false
-		}
-	}
-	return true
 }
 
 // circle is an outline of n points; clockwise for a hole.

@@ -16,6 +16,7 @@ import (
 	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/process"
+	"veneer/core/spatial"
 	"veneer/core/unit"
 )
 
@@ -63,12 +64,20 @@ func Kinds() []Kind {
 		insideOutShell,
 		duplicateTriangle,
 		degenerateTriangle,
+		unweldedSeam,
+		selfIntersection,
+		overlappingShells,
+		nestedShell,
+		strayShell,
+		sheet,
 		nonManifoldVertex,
 		storedNormals,
 		oversize,
 		offBed,
 		upAxis,
 		mirrored,
+		tooHeavy,
+		sliver,
 		unevenFace,
 		lostContent,
 	}
@@ -117,6 +126,9 @@ type Subject struct {
 	Degenerate          []int32 // triangles
 	NonManifoldVertices []int32
 	fans                int
+
+	Tree      *spatial.Tree // of the triangles with area
+	Crossings spatial.Crossings
 }
 
 // Run checks a mesh whose positions are in mm. It reads the mesh only, gives
@@ -181,7 +193,7 @@ func study(ctx context.Context, m *mesh.Mesh, set Settings) (*Subject, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	s.progress("shells", 0.4)
+	s.progress("shells", 0.2)
 	s.Edges = s.Topology.Count()
 	var g errgroup.Group
 	g.Go(func() error {
@@ -200,9 +212,27 @@ func study(ctx context.Context, m *mesh.Mesh, set Settings) (*Subject, error) {
 		}
 		return ctx.Err()
 	})
-	err := g.Wait()
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	s.progress("self_intersection", 0.4)
+	return s, s.cross(ctx)
+}
+
+// maxCrossings is how many pairs of triangles are counted before the report
+// says "at least": enough for any part that is worth repairing.
+const maxCrossings = 2_000_000
+
+// cross finds the triangles that pass through each other.
+func (s *Subject) cross(ctx context.Context) (err error) {
+	flat := make([]bool, len(s.Mesh.Triangles))
+	for _, t := range s.Degenerate {
+		flat[t] = true
+	}
+	s.Tree = spatial.New(s.Mesh, func(t int32) bool { return !flat[t] })
+	s.Crossings, err = s.Tree.Crossings(ctx, maxCrossings, func(done float64) { s.progress("self_intersection", 0.5+0.4*done) })
 	s.progress("findings", 0.9)
-	return s, err
+	return err
 }
 
 func (s *Subject) progress(stage string, done float64) {
@@ -247,6 +277,8 @@ func (s *Subject) report() *Report {
 			g.InsideOutShells++
 		}
 	}
+	crossings := len(s.Crossings.Pairs)
+	g.SelfIntersections, g.AtLeast = &crossings, s.Crossings.AtLeast
 	if g.Oriented {
 		// V - E + F = 2·shells - 2·genus, a vertex counted once for each of its fans.
 		genus := len(s.Shells.List) - (s.fans-s.Edges.Edges+faces)/2

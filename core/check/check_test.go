@@ -76,7 +76,7 @@ func TestDamageIsCountedAndFound(t *testing.T) {
 	}{
 		{"open-boundary", func(m *mesh.Mesh, i int) { m.Triangles[40*i] = mesh.Triangle{} }, map[string]int{"degenerate-triangle": 1}},
 		{"flipped-triangle", func(m *mesh.Mesh, i int) { v := &m.Triangles[40*i]; v[0], v[1] = v[1], v[0] }, nil},
-		{"duplicate-triangle", func(m *mesh.Mesh, i int) { m.Append(0, m.Triangles[40*i]) }, map[string]int{"non-manifold-edge": 3}},
+		{"duplicate-triangle", func(m *mesh.Mesh, i int) { m.Append(0, m.Triangles[40*i]) }, map[string]int{"non-manifold-edge": 3, "self-intersection": 1}},
 		{"degenerate-triangle", func(m *mesh.Mesh, i int) { v := m.Triangles[40*i]; m.Append(0, mesh.Triangle{v[0], v[0], v[1]}) }, nil},
 	}
 	for _, c := range cases {

@@ -36,7 +36,8 @@ type File struct {
 }
 
 // Geometry holds the counts and measures of a mesh. Genus and VolumeMM3 are
-// nil when they have no meaning; SelfIntersections while nobody has looked.
+// nil when they have no meaning; SelfIntersections in reports of versions that
+// did not look.
 type Geometry struct {
 	Triangles           int        `json:"triangles"`
 	Vertices            int        `json:"vertices"`
@@ -56,6 +57,7 @@ type Geometry struct {
 	Flipped             int        `json:"flipped"`
 	InsideOutShells     int        `json:"inside_out_shells"`
 	SelfIntersections   *int       `json:"self_intersections"`
+	AtLeast             bool       `json:"self_intersections_at_least,omitempty"` // there may be more
 	MinMM               [3]float64 `json:"min_mm"`
 	SizeMM              [3]float64 `json:"size_mm"`
 	AreaMM2             float64    `json:"area_mm2"`

@@ -1,6 +1,10 @@
 package geom
 
-import "math"
+import (
+	"cmp"
+	"math"
+	"slices"
+)
 
 // PolygonNormal is the polygon's area-weighted normal by Newell's method
 // (twice the area long); exact planarity is not needed.
@@ -17,8 +21,10 @@ func PolygonNormal(points []Vec) Vec {
 // Flatten drops the coordinate along which the polygon's normal is longest and
 // returns flat x, y pairs in which the polygon runs anticlockwise. Dropping a
 // coordinate, instead of turning the plane, keeps the numbers exact.
-func Flatten(points []Vec) [][2]float64 {
-	n := PolygonNormal(points)
+func Flatten(points []Vec) [][2]float64 { return FlattenAlong(PolygonNormal(points), points) }
+
+// FlattenAlong is Flatten for points of the plane with that normal.
+func FlattenAlong(n Vec, points []Vec) [][2]float64 {
 	kept, positive := func(p Vec) [2]float64 { return [2]float64{p.X, p.Y} }, n.Z > 0
 	if math.Abs(n.X) >= math.Abs(n.Y) && math.Abs(n.X) >= math.Abs(n.Z) {
 		kept, positive = func(p Vec) [2]float64 { return [2]float64{p.Y, p.Z} }, n.X > 0
@@ -34,6 +40,88 @@ func Flatten(points []Vec) [][2]float64 {
 		flat[i] = q
 	}
 	return flat
+}
+
+// Bridge makes one polygon of an outline, anticlockwise, and the holes in it,
+// clockwise, which do not touch: each hole is joined by a double edge to the
+// nearest point that its rightmost point sees, the hole furthest right first.
+// The result names corners by their index in the outline followed by the holes,
+// some of them twice; Triangulate takes it. It returns false when a hole sees
+// nothing, and so is not in the outline. Cost O(n²).
+func Bridge(outline [][2]float64, holes [][][2]float64) ([]int32, bool) {
+	points := append([][2]float64(nil), outline...)
+	polygon := make([]int32, len(outline))
+	for i := range polygon {
+		polygon[i] = int32(i)
+	}
+	var begins, starts []int // of each hole among the points: its first, and its rightmost
+	for _, hole := range holes {
+		right := 0
+		for i := range hole {
+			if hole[i][0] > hole[right][0] {
+				right = i
+			}
+		}
+		begins, starts = append(begins, len(points)), append(starts, len(points)+right)
+		points = append(points, hole...)
+	}
+	order := make([]int, len(holes))
+	for h := range order {
+		order[h] = h
+	}
+	slices.SortStableFunc(order, func(g, h int) int { return cmp.Compare(points[starts[h]][0], points[starts[g]][0]) })
+	for _, h := range order {
+		from := points[starts[h]]
+		to, nearest := -1, math.Inf(1)
+		for i, k := range polygon {
+			p := points[k]
+			if d := math.Hypot(p[0]-from[0], p[1]-from[1]); d < nearest && p[0] >= from[0] && sees(points, polygon, from, p) {
+				to, nearest = i, d
+			}
+		}
+		if to < 0 {
+			return nil, false
+		}
+		joined := append([]int32(nil), polygon[:to+1]...)
+		n := len(holes[h])
+		for i := range n + 1 {
+			joined = append(joined, int32(begins[h]+(starts[h]-begins[h]+i)%n))
+		}
+		polygon = append(joined, polygon[to:]...)
+	}
+	return polygon, true
+}
+
+// sees reports whether no edge of the polygon lies between a and b.
+func sees(points [][2]float64, polygon []int32, a, b [2]float64) bool {
+	side := func(p, q, r [2]float64) int { return Orient2D(p[0], p[1], q[0], q[1], r[0], r[1]) }
+	for i := range polygon {
+		p, q := points[polygon[i]], points[polygon[(i+1)%len(polygon)]]
+		if p == b || q == b || p == a || q == a {
+			continue
+		}
+		if side(a, b, p)*side(a, b, q) <= 0 && side(p, q, a)*side(p, q, b) <= 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// Within reports whether a point lies inside a simple polygon or on its border.
+// Exact.
+func Within(p [2]float64, polygon [][2]float64) bool {
+	inside := false
+	for i, a := range polygon {
+		b := polygon[(i+1)%len(polygon)]
+		turn := Orient2D(a[0], a[1], b[0], b[1], p[0], p[1])
+		if turn == 0 && min(a[0], b[0]) <= p[0] && p[0] <= max(a[0], b[0]) && min(a[1], b[1]) <= p[1] && p[1] <= max(a[1], b[1]) {
+			return true
+		}
+		if (a[1] > p[1]) != (b[1] > p[1]) && (turn > 0) == (b[1] > a[1]) {
+			inside = !inside
+		}
+	}
+	return inside
 }
 
 // Triangulate cuts a simple polygon given anticlockwise into len-2 triangles of

@@ -181,10 +181,40 @@ func (w *walk) row(i, from, to int) {
 	}
 }
 
+// Meets reports whether a triangle with area, given by vertices of the tree's
+// mesh, intersects any of the tree's.
+func (tree *Tree) Meets(v mesh.Triangle) bool {
+	if len(tree.order) == 0 {
+		return false
+	}
+	b := boxOf(tree.Mesh, v)
+	stack := append(make([]int, 0, 64), 1)
+	for len(stack) > 0 {
+		node := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if !tree.nodes[node].overlaps(&b) {
+			continue
+		}
+		if node < tree.leaves {
+			stack = append(stack, 2*node, 2*node+1)
+			continue
+		}
+		from, to := tree.leaf(node)
+		for i := from; i < to; i++ {
+			if tree.boxes[i].overlaps(&b) && intersect(tree.Mesh, v, tree.Mesh.Triangles[tree.order[i]]) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Intersect reports whether two triangles with area have more in common than
 // the corners or the edge that they share. Exact.
-func Intersect(m *mesh.Mesh, t, u int32) bool {
-	a, b, p := m.Triangles[t], m.Triangles[u], m.Positions
+func Intersect(m *mesh.Mesh, t, u int32) bool { return intersect(m, m.Triangles[t], m.Triangles[u]) }
+
+func intersect(m *mesh.Mesh, a, b mesh.Triangle) bool {
+	p := m.Positions
 	shared, i, j := 0, 0, 0 // i and j are the last corners that are the same
 	sum := 0                // of the corners of t that are shared
 	for k, v := range a {

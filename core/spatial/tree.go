@@ -65,7 +65,7 @@ func New(m *mesh.Mesh, keep func(t int32) bool) *Tree {
 	tree.boxes = make([]box, len(tree.order))
 	inPieces(len(tree.order), func(from, to int) {
 		for i := from; i < to; i++ {
-			tree.boxes[i] = boxOf(m, tree.order[i])
+			tree.boxes[i] = boxOf(m, m.Triangles[tree.order[i]])
 		}
 	})
 	tree.leaves = 1 << bits.Len(uint(max(len(tree.order)-1, 0)/leafSize))
@@ -98,8 +98,8 @@ func inPieces(n int, work func(from, to int)) {
 	g.Wait() // there are no errors
 }
 
-func boxOf(m *mesh.Mesh, t int32) (b box) {
-	p, q, r := m.Corners(t)
+func boxOf(m *mesh.Mesh, v mesh.Triangle) (b box) {
+	p, q, r := m.Positions[v[0]], m.Positions[v[1]], m.Positions[v[2]]
 	for k, v := range [3][3]float64{{p.X, q.X, r.X}, {p.Y, q.Y, r.Y}, {p.Z, q.Z, r.Z}} {
 		b.min[k], b.max[k] = below(min(v[0], v[1], v[2])), above(max(v[0], v[1], v[2]))
 	}

@@ -4,19 +4,24 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 
 	"veneer/core/check"
 	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/spatial"
 )
 
 // fill closes open boundaries with new triangles between their own vertices.
 //
-// A rim that is flat is triangulated in its plane, exactly; any other by the
-// triangulation of least area (Barequet & Sharir, "Filling Gaps in the Boundary
-// of a Polyhedron", 1995: dynamic programming, O(n³)), long rims being cut
-// along short chords first. No fill uses an edge that the surface already has.
-// A shell that would enclose next to nothing once closed is a sheet: its rims
+// A rim that is flat is triangulated in its plane, exactly, around the rims
+// that lie in it the other way round: a missing face keeps its through-holes.
+// Any other is closed by the triangulation of least area (Barequet & Sharir,
+// "Filling Gaps in the Boundary of a Polyhedron", 1995: dynamic programming,
+// O(n³)), long rims being cut along short chords first. No fill uses an edge
+// that the surface already has, and none meets the surface or itself, which is
+// tested exactly: triangles that do are forbidden and the search is made again,
+// and when that does not help the rim is left open. A shell that would enclose next to nothing once closed is a sheet: its rims
 // are left as they are, for no lid makes it solid.
 var fill = Step{
 	Name: "fill", Title: "Fill open boundaries",
@@ -25,17 +30,24 @@ var fill = Step{
 		topo, shells := w.topology()
 		f := &filler{mesh: w.Mesh, topo: topo, shells: shells, lids: make([][]lid, len(shells.List)), left: make([]int, len(shells.List))}
 		for _, loop := range topo.Loops() {
+			f.gather(loop)
+		}
+		f.findIslands()
+		f.leaveSheets()
+		for i := range f.rims {
 			if err := ctx.Err(); err != nil {
 				return Change{}, err
 			}
-			f.close(loop)
+			f.close(&f.rims[i])
 		}
 		return f.apply(), nil
 	},
 }
 
 const (
-	mostExact = 300  // rim vertices up to which the least area is sought exactly
+	mostExact = 600  // rim vertices up to which the least area is sought exactly
+	mostTries = 30   // searches for a lid that meets nothing
+	mostWork  = 4e8  // steps that they may take together
 	flatRim   = 1e-3 // a rim within this share of its size from its plane is flat
 	sheetThin = 5e-3 // a closed shell thinner than this share of its size is a sheet
 )
@@ -44,36 +56,94 @@ const (
 type lid struct {
 	triangles []mesh.Triangle
 	like      int32 // a triangle at the rim: its body and colour
+	rims      int   // that it closes
+}
+
+// rim is a simple closed walk of open edges, turned around: it runs as its lid
+// does.
+type rim struct {
+	polygon []int32
+	points  []geom.Vec
+	shell   int32
+	like    int32
+	normal  geom.Vec // of unit length
+	area    float64
+	flat    bool
+	islands []int // other rims that lie in this one the other way round
+	within  bool  // it is an island of another
 }
 
 type filler struct {
+	tree   *spatial.Tree // of the surface, made when it is first needed
+	rims   []rim
 	mesh   *mesh.Mesh
 	topo   *mesh.Topology
 	shells *mesh.Shells
+	sheet  []bool  // by shell: it is one, and left as it is
 	lids   [][]lid // by shell
 	left   []int   // rims not closed, by shell
 }
 
-// close makes lids for one loop, cut into pieces where it visits a vertex twice.
-func (f *filler) close(loop mesh.Loop) {
+// gather takes in one loop, cut into rims where it visits a vertex twice.
+func (f *filler) gather(loop mesh.Loop) {
 	shell := f.shells.Of[loop.Halves[0]/3]
-	like := loop.Halves[0] / 3
-	rim := make([]int32, 0, len(loop.Halves))
+	walk := make([]int32, 0, len(loop.Halves))
 	for i, h := range loop.Halves {
 		next := loop.Halves[(i+1)%len(loop.Halves)]
 		if !loop.Closed || f.topo.To(h) != f.topo.From(next) {
 			f.left[shell]++ // the rim does not run one way, or ends: nothing to span
 			return
 		}
-		rim = append(rim, f.topo.From(h))
+		walk = append(walk, f.topo.From(h))
 	}
-	for _, simple := range splitAtRepeats(rim) {
-		if triangles := f.span(simple); triangles != nil {
-			f.lids[shell] = append(f.lids[shell], lid{triangles, like})
-		} else {
-			f.left[shell]++
+	for _, simple := range splitAtRepeats(walk) {
+		r := rim{polygon: simple, shell: shell, like: loop.Halves[0] / 3}
+		slices.Reverse(r.polygon)
+		for _, v := range r.polygon {
+			r.points = append(r.points, f.mesh.Positions[v])
+		}
+		n := geom.PolygonNormal(r.points)
+		r.normal, r.area, r.flat = n.Unit(), n.Length()/2, flat(r.points)
+		f.rims = append(f.rims, r)
+	}
+}
+
+// findIslands gives each flat rim that lies in another of its plane, the other
+// way round, to the smallest such one.
+func (f *filler) findIslands() {
+	for j := range f.rims {
+		inner, best := &f.rims[j], -1
+		for i := range f.rims {
+			outer := &f.rims[i]
+			if i == j || !inner.flat || !outer.flat || outer.area <= inner.area || outer.normal.Dot(inner.normal) > -0.999 {
+				continue
+			}
+			away := inner.points[0].Sub(outer.points[0]).Dot(outer.normal)
+			if math.Abs(away) > flatRim*math.Sqrt(outer.area) || best >= 0 && f.rims[best].area <= outer.area {
+				continue
+			}
+			if geom.Within(geom.FlattenAlong(outer.normal, inner.points[:1])[0], geom.FlattenAlong(outer.normal, outer.points)) {
+				best = i
+			}
+		}
+		if best >= 0 {
+			inner.within = true
+			f.rims[best].islands = append(f.rims[best].islands, j)
 		}
 	}
+}
+
+// close makes a lid for one rim.
+func (f *filler) close(r *rim) {
+	if f.sheet[r.shell] || r.within { // the rim around an island takes care of it
+		return
+	}
+	triangles := f.span(r)
+	if triangles == nil {
+		f.left[r.shell] += 1 + len(r.islands)
+		return
+	}
+	f.lids[r.shell] = append(f.lids[r.shell], lid{triangles, r.like, 1 + len(r.islands)})
 }
 
 // splitAtRepeats cuts a closed walk into walks that visit no vertex twice.
@@ -100,44 +170,107 @@ func splitAtRepeats(walk []int32) (simple [][]int32) {
 	return simple
 }
 
-// span triangulates a simple rim; nil when it cannot. The rim's half-edges run
-// along it, so the lid runs against it.
-func (f *filler) span(rim []int32) []mesh.Triangle {
-	n := len(rim)
-	polygon := make([]int32, n)
-	points := make([]geom.Vec, n)
-	for i := range rim {
-		polygon[i] = rim[n-1-i]
-		points[i] = f.mesh.Positions[polygon[i]]
-	}
-	allowed := func(i, j int) bool { return f.topo.Triangles(polygon[i], polygon[j]) == 0 }
-	if flat(points) || n > mostExact {
-		if cut, ok := geom.Triangulate(geom.Flatten(points), allowed); ok {
-			return named(polygon, cut)
+// span finds a lid that meets nothing; nil when it finds none.
+func (f *filler) span(r *rim) []mesh.Triangle {
+	if r.flat {
+		if lid := f.spanFlat(r); lid != nil && len(f.meeting(lid)) == 0 {
+			return lid
+		}
+		if len(r.islands) > 0 {
+			return nil
 		}
 	}
-	if n > mostExact {
+	n := len(r.polygon)
+	forbidden := map[mesh.Triangle]bool{}
+	for try := 0; try < mostTries && float64(try)*float64(n*n)*float64(min(n, mostExact))/6 < mostWork; try++ {
+		lid := f.spanCurved(r.polygon, forbidden)
+		if lid == nil {
+			return nil
+		}
+		bad := f.meeting(lid)
+		if len(bad) == 0 {
+			return lid
+		}
+		for _, i := range bad {
+			forbidden[lid[i]] = true
+		}
+	}
+	return nil
+}
+
+// spanFlat triangulates a flat rim in its plane, around its islands.
+func (f *filler) spanFlat(r *rim) []mesh.Triangle {
+	all := slices.Clone(r.polygon)
+	outline := geom.FlattenAlong(r.normal, r.points)
+	flat := slices.Clone(outline)
+	var holes [][][2]float64
+	for _, j := range r.islands {
+		island := f.rims[j]
+		hole := geom.FlattenAlong(r.normal, island.points)
+		holes, flat, all = append(holes, hole), append(flat, hole...), append(all, island.polygon...)
+	}
+	corners, ok := geom.Bridge(outline, holes)
+	if !ok {
+		return nil
+	}
+	points := make([][2]float64, len(corners))
+	polygon := make([]int32, len(corners))
+	for i, c := range corners {
+		points[i], polygon[i] = flat[c], all[c]
+	}
+	cut, ok := geom.Triangulate(points, func(i, j int) bool { return polygon[i] != polygon[j] && f.topo.Triangles(polygon[i], polygon[j]) == 0 })
+	if !ok {
+		return nil
+	}
+	return named(polygon, cut)
+}
+
+// spanCurved is the lid of least area without the forbidden triangles.
+func (f *filler) spanCurved(polygon []int32, forbidden map[mesh.Triangle]bool) []mesh.Triangle {
+	points := make([]geom.Vec, len(polygon))
+	for i, v := range polygon {
+		points[i] = f.mesh.Positions[v]
+	}
+	allowed := func(i, j int) bool { return f.topo.Triangles(polygon[i], polygon[j]) == 0 }
+	if len(polygon) > mostExact {
 		i, j, ok := shortChord(points, allowed)
 		if !ok {
 			return nil
 		}
-		// polygon runs against the rim, and span turns what it is given around again.
-		first := f.span(reversed(polygon[i : j+1]))
-		second := f.span(reversed(append(append([]int32(nil), polygon[j:]...), polygon[:i+1]...)))
+		first := f.spanCurved(polygon[i:j+1], forbidden)
+		second := f.spanCurved(append(slices.Clone(polygon[j:]), polygon[:i+1]...), forbidden)
 		if first == nil || second == nil {
 			return nil
 		}
 		return append(first, second...)
 	}
-	return named(polygon, leastArea(points, allowed))
+	return named(polygon, leastArea(points, allowed, func(i, k, j int) bool {
+		return len(forbidden) > 0 && forbidden[mesh.Triangle{polygon[i], polygon[k], polygon[j]}]
+	}))
 }
 
-func reversed(v []int32) []int32 {
-	r := make([]int32, len(v))
-	for i := range v {
-		r[i] = v[len(v)-1-i]
+// meeting lists the lid's triangles that meet the surface or each other.
+func (f *filler) meeting(lid []mesh.Triangle) (bad []int) {
+	if f.tree == nil {
+		f.tree = spatial.New(f.mesh, func(t int32) bool { return !f.mesh.ZeroArea(t) })
 	}
-	return r
+	own := &mesh.Mesh{Positions: f.mesh.Positions, Triangles: lid}
+	found := make([]bool, len(lid))
+	for i, v := range lid {
+		found[i] = !own.ZeroArea(int32(i)) && f.tree.Meets(v)
+	}
+	among, err := spatial.New(own, func(t int32) bool { return !own.ZeroArea(t) }).Crossings(context.Background(), len(lid), nil)
+	if err == nil { // the context is never cancelled
+		for _, p := range among.Pairs {
+			found[p[0]], found[p[1]] = true, true
+		}
+	}
+	for i, is := range found {
+		if is {
+			bad = append(bad, i)
+		}
+	}
+	return bad
 }
 
 func named(polygon []int32, cut [][3]int32) (triangles []mesh.Triangle) {
@@ -177,8 +310,9 @@ func shortChord(points []geom.Vec, allowed func(i, j int) bool) (from, to int, o
 }
 
 // leastArea is the triangulation of a closed polygon in space whose triangles
-// have the smallest total area; nil when the forbidden chords leave none.
-func leastArea(points []geom.Vec, allowed func(i, j int) bool) [][3]int32 {
+// have the smallest total area; nil when the forbidden chords and triangles
+// leave none.
+func leastArea(points []geom.Vec, allowed func(i, j int) bool, forbidden func(i, k, j int) bool) [][3]int32 {
 	n := len(points)
 	area := make([]float64, n*n) // of the best triangulation of i..j
 	apex := make([]int32, n*n)
@@ -192,7 +326,7 @@ func leastArea(points []geom.Vec, allowed func(i, j int) bool) [][3]int32 {
 					if sum >= best {
 						continue
 					}
-					if sum += points[k].Sub(points[i]).Cross(points[j].Sub(points[i])).Length() / 2; sum < best {
+					if sum += points[k].Sub(points[i]).Cross(points[j].Sub(points[i])).Length() / 2; sum < best && !forbidden(i, k, j) {
 						best, at = sum, int32(k)
 					}
 				}
@@ -218,23 +352,21 @@ func leastArea(points []geom.Vec, allowed func(i, j int) bool) [][3]int32 {
 	return cut
 }
 
-// apply adds the lids, shell by shell, except to sheets.
+// apply adds the lids, shell by shell.
 func (f *filler) apply() Change {
 	c := Change{}
 	added, left, sheets := 0, 0, 0
+	for _, r := range f.rims {
+		if f.sheet[r.shell] {
+			sheets++
+		}
+	}
 	for i, lids := range f.lids {
 		left += f.left[i]
-		if len(lids) == 0 {
-			continue
-		}
-		if f.left[i] == 0 && f.isSheet(int32(i)) {
-			sheets += len(lids)
-			continue
-		}
 		for _, l := range lids {
 			f.mesh.Append(l.like, l.triangles...)
 			added += len(l.triangles)
-			c.Count++
+			c.Count += l.rims
 		}
 	}
 	c.Detail = fmt.Sprintf("%s filled with %s", counted(c.Count, "hole"), counted(added, "triangle"))
@@ -242,24 +374,30 @@ func (f *filler) apply() Change {
 		c.Left = counted(sheets, "rim") + " left: closing a sheet encloses nothing"
 	}
 	if left > 0 {
-		c.Left = joined(c.Left, c.Left != "", counted(left, "rim")+" left: it cannot be spanned without sharing an edge", true)
+		c.Left = joined(c.Left, c.Left != "", counted(left, "rim")+" left: every lid would share an edge with the surface or meet it", true)
 	}
 	return c
 }
 
-// isSheet reports whether the shell, its lids on, would enclose next to
-// nothing: its mean thickness 2·volume/area against its size.
-func (f *filler) isSheet(i int32) bool {
-	shell := f.shells.List[i]
-	o := shell.Box.Centre()
-	volume, area := shell.VolumeMM3, shell.AreaMM2
-	for _, l := range f.lids[i] {
-		for _, t := range l.triangles {
-			a, b, c := f.mesh.Positions[t[0]], f.mesh.Positions[t[1]], f.mesh.Positions[t[2]]
+// leaveSheets marks the shells that would enclose next to nothing if each rim
+// were closed by a fan: a mean thickness 2·volume/area small against the size.
+func (f *filler) leaveSheets() {
+	f.sheet = make([]bool, len(f.shells.List))
+	volume, area := make([]float64, len(f.sheet)), make([]float64, len(f.sheet))
+	for i, shell := range f.shells.List {
+		volume[i], area[i] = shell.VolumeMM3, shell.AreaMM2
+	}
+	for _, r := range f.rims {
+		o := f.shells.List[r.shell].Box.Centre()
+		for i := 2; i < len(r.points); i++ {
+			a, b, c := r.points[0], r.points[i-1], r.points[i]
 			n := b.Sub(a).Cross(c.Sub(a))
-			area += n.Length() / 2
-			volume += a.Sub(o).Dot(n) / 6
+			area[r.shell] += n.Length() / 2
+			volume[r.shell] += a.Sub(o).Dot(n) / 6
 		}
 	}
-	return 2*math.Abs(volume) <= sheetThin*shell.Box.Size().Length()*area
+	for _, r := range f.rims {
+		size := f.shells.List[r.shell].Box.Size().Length()
+		f.sheet[r.shell] = f.left[r.shell] == 0 && 2*math.Abs(volume[r.shell]) <= sheetThin*size*area[r.shell]
+	}
 }

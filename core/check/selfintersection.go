@@ -1,0 +1,34 @@
+package check
+
+import "fmt"
+
+var selfIntersection = Kind{
+	Name: "self-intersection", Title: "Triangles that pass through each other", Usual: Error,
+	What:   "Pairs of triangles have more in common than a corner or an edge of both: they cut through each other, touch, lie on one another, or fold back at their edge.",
+	Harm:   "Inside and outside contradict each other there. Slicing software may leave gaps, print loose threads or drop a region.",
+	Action: "Exact: every pair is looked at, down to a mere touch. Dropping duplicates and unfolding settles some; surfaces that truly cut each other stay and are reported.",
+	find: func(s *Subject) *Finding {
+		f := &Finding{Count: len(s.Crossings.Pairs)}
+		if f.Count == 0 {
+			return nil
+		}
+		in := make([]bool, len(s.Mesh.Triangles))
+		for _, p := range s.Crossings.Pairs {
+			in[p[0]], in[p[1]] = true, true
+		}
+		var triangles []int32
+		for t, is := range in {
+			if is {
+				triangles = append(triangles, int32(t))
+			}
+		}
+		f.Places = s.placesOf(triangles)
+		atLeast := ""
+		if s.Crossings.AtLeast {
+			atLeast = "at least "
+		}
+		f.Summary = fmt.Sprintf("%s%s pass through each other, %s in %s", atLeast, some(f.Count, "pair of triangles", "pairs of triangles"),
+			some(len(triangles), "triangle", "triangles"), some(len(f.Places), "place", "places"))
+		return f
+	},
+}

@@ -1,0 +1,41 @@
+package check
+
+import "fmt"
+
+var tooHeavy = Kind{
+	Name: "too-heavy", Title: "More triangles than needed", Usual: Warning,
+	What:   "The file has more triangles or bytes than the process's slicing software takes well.",
+	Harm:   "Loading and slicing take long or fail, for detail that no printer shows.",
+	Action: "It is reported. Making it lighter within a stated tolerance keeps what shows.",
+	find: func(s *Subject) *Finding {
+		n, bytes := len(s.Mesh.Triangles), int64(84+50*len(s.Mesh.Triangles))
+		if n <= s.Process.MaxTriangles && bytes <= s.Process.MaxBytes {
+			return nil
+		}
+		return &Finding{Count: 1, Summary: fmt.Sprintf("%.3g million triangles, %d MB as STL; %s takes %.3g million and %d MB well",
+			float64(n)/1e6, bytes>>20, s.Process.Name, float64(s.Process.MaxTriangles)/1e6, s.Process.MaxBytes>>20)}
+	},
+}
+
+const sliverShare = 1000 // a triangle this many times longer than high is a sliver
+
+var sliver = Kind{
+	Name: "sliver", Title: "Slivers", Usual: Note,
+	What:   "Triangles more than a thousand times longer than they are high.",
+	Harm:   "Mostly none. Programs that round coordinates may fold them over.",
+	Action: "They are counted. Nothing is changed.",
+	find: func(s *Subject) *Finding {
+		var thin []int32
+		for t := range int32(len(s.Mesh.Triangles)) {
+			a, b, c := s.Mesh.Corners(t)
+			twice := b.Sub(a).Cross(c.Sub(a)).Length()
+			longest := max(a.Distance(b), b.Distance(c), c.Distance(a))
+			if twice > 0 && longest*longest > sliverShare*twice {
+				thin = append(thin, t)
+			}
+		}
+		f := &Finding{Count: len(thin), Places: s.placesOf(thin)}
+		f.Summary = fmt.Sprintf("%s more than %d times longer than high", some(f.Count, "triangle is", "triangles are"), sliverShare)
+		return f
+	},
+}
