@@ -188,52 +188,46 @@ func (s *Subject) question(r *Report, f *Finding, q Ask) {
 // side by side; every goroutine writes its own field and ends before study does.
 func study(ctx context.Context, m *mesh.Mesh, set Settings) (*Subject, error) {
 	s := &Subject{Settings: set, Mesh: m}
+	var g errgroup.Group
+	g.Go(func() error {
+		flat := make([]bool, len(m.Triangles))
+		for t := range int32(len(m.Triangles)) {
+			if flat[t] = m.ZeroArea(t); flat[t] {
+				s.Degenerate = append(s.Degenerate, t)
+			}
+		}
+		s.Box = m.Bounds()
+		s.Tree = spatial.New(m, func(t int32) bool { return !flat[t] })
+		return ctx.Err()
+	})
 	s.progress("topology", 0)
 	s.Topology = mesh.NewTopology(m)
+	s.Edges = s.Topology.Count()
 	if err := ctx.Err(); err != nil {
+		g.Wait()
 		return nil, err
 	}
 	s.progress("shells", 0.2)
-	s.Edges = s.Topology.Count()
-	var g errgroup.Group
 	g.Go(func() error {
 		s.Shells = mesh.NewShells(s.Topology, s.Edges)
 		return ctx.Err()
 	})
-	g.Go(func() error {
-		s.Box = m.Bounds()
-		s.NonManifoldVertices, s.fans = s.Topology.NonManifoldVertices()
-		s.Loops = s.Topology.Loops()
-		s.Duplicates = s.Topology.Duplicates()
-		for t := range int32(len(m.Triangles)) {
-			if m.ZeroArea(t) {
-				s.Degenerate = append(s.Degenerate, t)
-			}
-		}
-		return ctx.Err()
-	})
+	s.NonManifoldVertices, s.fans = s.Topology.NonManifoldVertices()
+	s.Loops = s.Topology.Loops()
+	s.Duplicates = s.Topology.Duplicates()
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
 	s.progress("self_intersection", 0.4)
-	return s, s.cross(ctx)
+	var err error
+	s.Crossings, err = s.Tree.Crossings(ctx, maxCrossings, func(done float64) { s.progress("self_intersection", 0.4+0.5*done) })
+	s.progress("findings", 0.9)
+	return s, err
 }
 
 // maxCrossings is how many pairs of triangles are counted before the report
 // says "at least": enough for any part that is worth repairing.
 const maxCrossings = 2_000_000
-
-// cross finds the triangles that pass through each other.
-func (s *Subject) cross(ctx context.Context) (err error) {
-	flat := make([]bool, len(s.Mesh.Triangles))
-	for _, t := range s.Degenerate {
-		flat[t] = true
-	}
-	s.Tree = spatial.New(s.Mesh, func(t int32) bool { return !flat[t] })
-	s.Crossings, err = s.Tree.Crossings(ctx, maxCrossings, func(done float64) { s.progress("self_intersection", 0.5+0.4*done) })
-	s.progress("findings", 0.9)
-	return err
-}
 
 func (s *Subject) progress(stage string, done float64) {
 	if s.Progress != nil {

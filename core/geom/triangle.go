@@ -36,6 +36,14 @@ func (a Vec) largest() float64 { return max(math.Abs(a.X), math.Abs(a.Y), math.A
 // Side is +1 for points above the plane (where its triangle runs
 // anticlockwise), -1 below, 0 on it.
 func (p *Plane) Side(d Vec) int {
+	if side := p.near(d); side != 0 {
+		return side
+	}
+	return -orient3DExact(p.a, p.b, p.c, d)
+}
+
+// near is Side as far as float64 can tell; 0 when it cannot.
+func (p *Plane) near(d Vec) int {
 	w := d.Sub(p.a)
 	s := float64(p.n.X*w.X) + float64(p.n.Y*w.Y) + float64(p.n.Z*w.Z)
 	if b := p.bound * w.largest(); b > tiny {
@@ -45,7 +53,22 @@ func (p *Plane) Side(d Vec) int {
 			return -1
 		}
 	}
-	return -orient3DExact(p.a, p.b, p.c, d)
+	return 0
+}
+
+// outside reports whether an edge of the plane's triangle, seen so that it has
+// area, has all three corners of another triangle strictly on its outer side:
+// then the two have no point in common.
+func (p *Plane) outside(d, e, f Vec) bool {
+	k, turn := p.view()
+	corner := [4]Vec{p.a, p.b, p.c, p.a}
+	for i := range 3 {
+		a, b := corner[i], corner[i+1]
+		if k.side(a, b, d)*turn < 0 && k.side(a, b, e)*turn < 0 && k.side(a, b, f)*turn < 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // view drops one coordinate.
@@ -117,6 +140,9 @@ func (k view) beyond(s int, a, b, d, e Vec) bool {
 // plane, on the same side of the edge.
 func FoldAtEdge(a, b, c, d Vec) bool {
 	p := NewPlane(a, b, c)
+	if p.near(d) != 0 {
+		return false
+	}
 	k, turn := p.view()
 	return k.side(a, b, d) == turn && p.Side(d) == 0
 }
@@ -125,6 +151,9 @@ func FoldAtEdge(a, b, c, d Vec) bool {
 // their first corner, meet in more than that.
 func MeetAtCorner(a, b, c, d, e Vec) bool {
 	p := NewPlane(a, b, c)
+	if p.near(d)*p.near(e) > 0 {
+		return false
+	}
 	// Seen so that the first has area: when the other lies beyond one of the two
 	// edges at a, only a is shared.
 	k, turn := p.view()
@@ -151,11 +180,22 @@ func MeetAtCorner(a, b, c, d, e Vec) bool {
 // Meet reports whether the triangles a, b, c and d, e, f have a point in common.
 func Meet(a, b, c, d, e, f Vec) bool {
 	p := NewPlane(a, b, c)
+	if near := p.near(d); near != 0 && near == p.near(e) && near == p.near(f) {
+		return false
+	}
+	q := NewPlane(d, e, f)
+	if near := q.near(a); near != 0 && near == q.near(b) && near == q.near(c) {
+		return false
+	}
+	// Neighbours in a plane mostly have an edge that, seen from the side where
+	// its triangle has area, leaves the other triangle outside.
+	if p.outside(d, e, f) || q.outside(a, b, c) {
+		return false
+	}
 	sd, se, sf := p.Side(d), p.Side(e), p.Side(f)
 	if sd == se && se == sf && sd != 0 {
 		return false
 	}
-	q := NewPlane(d, e, f)
 	sa, sb, sc := q.Side(a), q.Side(b), q.Side(c)
 	if sa == sb && sb == sc && sa != 0 {
 		return false
