@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"veneer/core/geom"
 	"veneer/core/mesh"
@@ -86,8 +87,26 @@ func refused(name, condition, refusal string, make func() []byte) File {
 	return File{Name: name, Condition: condition, Findings: map[string]int{}, Verdict: "reject", Refusal: refusal, make: make}
 }
 
+// overhanging are the files with surface that leans out further than their
+// process prints without support, as they lie; in how many regions is the
+// check's to count.
+var overhanging = []string{"bollard.stl", "capstan.stl", "chain.3mf", "channel-buoy.obj", "fog-bell.stl", "horn-cleat.stl", "hull-section.obj",
+	"lantern-cage.3mf", "mooring-post.stl", "bell-clapper.stl", "lamp-lens.stl", "rope-knot.stl", "sounding-board.stl"}
+
 // Batches is the demo set.
 func Batches() []Batch {
+	batches := batches()
+	for _, b := range batches {
+		for _, f := range b.Files {
+			if slices.Contains(overhanging, f.Name) {
+				f.Findings["overhang"] = -1
+			}
+		}
+	}
+	return batches
+}
+
+func batches() []Batch {
 	return []Batch{
 		{Name: "Tide gallery, floor pieces", Folder: "1-floor-pieces", Customer: "Harbour Museum", Process: "filament", Files: floorPieces()},
 		{Name: "Tide gallery, dial and fittings", Folder: "2-dial-and-fittings", Customer: "Harbour Museum", Process: "resin", Files: dialAndFittings()},
@@ -139,7 +158,7 @@ func floorPieces() []File {
 		clean("wind-vanes.3mf", "clean, the second placed as a mirror image", 2, 4, func() []byte {
 			return package3MF("millimeter", item{"wind vane", solid(windVane()), geom.Identity},
 				item{at: geom.Matrix{-1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 40, 0}})
-		}).with("mirrored", 1),
+		}).with("mirrored", 1).with("thin-wall", -1),
 	}
 }
 
@@ -162,7 +181,7 @@ func dialAndFittings() []File {
 			}),
 		broken("lamp-lens.stl", "a hole and 30 flipped triangles", 1, map[string]int{"open-boundary": 1, "flipped-triangle": 30}, "pass", func() []byte {
 			return textSTL(damaged(lampLens(), func(m *mesh.Mesh) { punch(m, geom.Vec{X: 34, Z: 34}, 6) }, func(m *mesh.Mesh) { flip(m, 30, 9) }), "lamp lens")
-		}),
+		}).with("fine-detail", -1),
 		clean("porthole-frame.3mf", "clean, in inches and said so", 1, 9, func() []byte {
 			m := portholeFrame().mesh()
 			m.Scale(1 / 25.4)
@@ -197,7 +216,7 @@ func dialAndFittings() []File {
 
 func wallPanels() []File {
 	return []File{
-		clean("float-ball.stl", "clean, with a hollow", 2, 0, func() []byte { return binarySTL(solid(hollowBall(38, 34, 48, false))) }).with("nested-shell", 1),
+		clean("float-ball.stl", "clean, with a hollow", 2, 0, func() []byte { return binarySTL(solid(hollowBall(38, 34, 48, false))) }).with("nested-shell", 1).with("trapped-volume", 1),
 		{Name: "net-float.obj", Condition: "the hollow's skin faces the wrong way, so that it could be a solid left inside", Verdict: "hold", Repaired: "pass", Shells: 2,
 			Findings: map[string]int{"inside-out-shell": 1, "nested-shell": 1}, make: func() []byte { return polygonOBJ("net_float", hollowBall(30, 26, 40, true)) }},
 		broken("wall-sign.stl", "two holes and 12 triangles twice", 1, map[string]int{"open-boundary": 2, "duplicate-triangle": 12, "non-manifold-edge": 36, "self-intersection": 12}, "pass", func() []byte {

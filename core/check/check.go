@@ -73,10 +73,14 @@ func Kinds() []Kind {
 		nonManifoldVertex,
 		storedNormals,
 		oversize,
+		thinWall,
+		trappedVolume,
 		offBed,
 		upAxis,
 		mirrored,
 		tooHeavy,
+		overhang,
+		fineDetail,
 		sliver,
 		unevenFace,
 		lostContent,
@@ -129,6 +133,7 @@ type Subject struct {
 
 	Tree      *spatial.Tree // of the triangles with area
 	Crossings spatial.Crossings
+	walls     walls
 }
 
 // Run checks a mesh whose positions are in mm. It reads the mesh only, gives
@@ -220,8 +225,13 @@ func study(ctx context.Context, m *mesh.Mesh, set Settings) (*Subject, error) {
 	}
 	s.progress("self_intersection", 0.4)
 	var err error
-	s.Crossings, err = s.Tree.Crossings(ctx, maxCrossings, func(done float64) { s.progress("self_intersection", 0.4+0.5*done) })
-	s.progress("findings", 0.9)
+	s.Crossings, err = s.Tree.Crossings(ctx, maxCrossings, func(done float64) { s.progress("self_intersection", 0.4+0.4*done) })
+	if err != nil {
+		return nil, err
+	}
+	s.progress("walls", 0.8)
+	s.walls, err = s.wallsOf(ctx)
+	s.progress("findings", 0.95)
 	return s, err
 }
 
@@ -278,7 +288,7 @@ func (s *Subject) report() *Report {
 		genus := len(s.Shells.List) - (s.fans-s.Edges.Edges+faces)/2
 		g.Genus, g.VolumeMM3 = &genus, &volume
 	}
-	return &Report{Schema: Schema, Unit: s.Unit, Geometry: g, Process: s.Process.Name, Findings: []Finding{}, Questions: []Ask{}}
+	return &Report{Schema: Schema, Unit: s.Unit, Geometry: g, Material: materialOf(g, s.Process), Process: s.Process.Name, Findings: []Finding{}, Questions: []Ask{}}
 }
 
 // verdict draws the conclusion: nothing printable, a question open, an error

@@ -46,10 +46,14 @@ func check(t *testing.T, m *mesh.Mesh) *Report {
 	return r
 }
 
+// counts are the findings with their counts, but for overhangs: how the part lies
+// is no damage.
 func counts(r *Report) map[string]int {
 	n := map[string]int{}
 	for _, f := range r.Findings {
-		n[f.Kind] = f.Count
+		if f.Kind != "overhang" {
+			n[f.Kind] = f.Count
+		}
 	}
 	return n
 }
@@ -57,7 +61,7 @@ func counts(r *Report) map[string]int {
 func TestCleanPart(t *testing.T) {
 	r := check(t, torus(24))
 	assert.Equal(t, Pass, r.Verdict)
-	assert.Empty(t, r.Findings)
+	assert.Empty(t, counts(r))
 	g := r.Geometry
 	assert.True(t, g.Watertight && g.Oriented)
 	assert.Equal(t, 1, *g.Genus)
@@ -93,6 +97,9 @@ func TestDamageIsCountedAndFound(t *testing.T) {
 				r := check(t, m)
 				assert.Equal(t, want, counts(r))
 				for _, f := range r.Findings {
+					if f.Kind == "overhang" {
+						continue
+					}
 					assert.NotEmpty(t, f.Summary)
 					assert.Equal(t, f.PlacesTotal, len(f.Places))
 					for _, p := range f.Places {

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"veneer/core/geom"
+	"veneer/core/process"
 	"veneer/core/unit"
 )
 
@@ -19,6 +20,7 @@ type Report struct {
 	Unit      unit.Estimate      `json:"unit"`
 	Geometry  Geometry           `json:"geometry"`
 	Process   string             `json:"process"`
+	Material  *Material          `json:"material,omitempty"` // when the volume has a meaning
 	Findings  []Finding          `json:"findings"`
 	Questions []Ask              `json:"questions"`
 	Answers   map[string]string  `json:"answers,omitempty"` // to questions, by their ids
@@ -62,6 +64,20 @@ type Geometry struct {
 	SizeMM              [3]float64 `json:"size_mm"`
 	AreaMM2             float64    `json:"area_mm2"`
 	VolumeMM3           *float64   `json:"volume_mm3"`
+}
+
+// Material is what a part takes when it is printed solid.
+type Material struct {
+	Grams float64 `json:"grams"`
+	Price float64 `json:"price"` // in the bureau's currency
+}
+
+func materialOf(g Geometry, p process.Process) *Material {
+	if g.VolumeMM3 == nil || *g.VolumeMM3 <= 0 {
+		return nil
+	}
+	cm3 := *g.VolumeMM3 / 1000
+	return &Material{Grams: cm3 * p.DensityGCM3, Price: cm3 * p.PricePerCM3}
 }
 
 // Finding is one kind of thing that was seen.
