@@ -44,7 +44,14 @@ func Overhangs(ctx context.Context, tree *spatial.Tree, degrees, bed float64, n 
 	support := make([]float64, len(samples))
 	err := each(ctx, len(samples), func(i int) {
 		s := samples[i]
-		_, down := tree.Ray(s.At, geom.Vec{Z: -1}, s.At.Z-lowest, s.Triangle)
+		hit, down := tree.Ray(s.At, geom.Vec{Z: -1}, s.At.Z-lowest+bed, s.Triangle)
+		if hit >= 0 {
+			a, b, c := m.Corners(hit)
+			if b.Sub(a).Cross(c.Sub(a)).Z < 0 {
+				return // it comes out of a solid: the sample lies in it or on it
+			}
+		}
+		down = min(down, s.At.Z-lowest)
 		support[i] = -s.Normal.Z * s.AreaMM2 * down
 	})
 	for _, v := range support {

@@ -74,14 +74,16 @@ func Samples(m *mesh.Mesh, n int, keep func(t int32) bool) []Sample {
 }
 
 // each does work for the numbers from 0 to n on all cores.
-func each(ctx context.Context, n int, work func(i int)) error {
-	const chunk = 256
+func each(ctx context.Context, n int, work func(i int)) error { return eachOf(ctx, n, 256, work) }
+
+// eachOf is each with that many numbers taken at a time.
+func eachOf(ctx context.Context, n, chunk int, work func(i int)) error {
 	var next atomic.Int64
 	var workers sync.WaitGroup
 	for range runtime.GOMAXPROCS(0) {
 		workers.Go(func() {
 			for ctx.Err() == nil {
-				from := int(next.Add(chunk)) - chunk
+				from := int(next.Add(int64(chunk))) - chunk
 				if from >= n {
 					return
 				}

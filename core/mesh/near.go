@@ -6,8 +6,8 @@ import (
 )
 
 // Near groups the vertices of boundary loops that lie within a distance of one
-// another, through chains too: a vertex maps to the lowest of its group.
-// Vertices of no loop map to themselves and are not in the map of the result.
+// another, through chains too: each maps to the lowest of its group. Vertices of
+// no loop are not in the map.
 //
 // Idea: sorted along x, only those within the distance in x need be compared.
 // Cost O(n log n) for boundaries that do not stand upright in one plane of x,
@@ -16,7 +16,7 @@ func Near(m *Mesh, loops []Loop, topo *Topology, distance float64) map[int32]int
 	var rim []int32
 	for _, loop := range loops {
 		for _, h := range loop.Halves {
-			rim = append(rim, topo.From(h))
+			rim = append(rim, topo.From(h), topo.To(h)) // not every walk closes
 		}
 	}
 	slices.Sort(rim)

@@ -242,3 +242,53 @@ func BenchmarkCrossings(b *testing.B) {
 		}
 	})
 }
+
+// TestQueriesAgainstAllTriangles holds rays and nearest points against a look
+// at every triangle, on surfaces and on soups, from points inside and outside,
+// along the axes too.
+func TestQueriesAgainstAllTriangles(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	hits := 0
+	for round := range 100 {
+		m := soup(r)
+		if round%3 == 0 {
+			m = pushed(12, 5, 50)
+		}
+		tree := spatial.New(m, nil)
+		for range 20 {
+			p := geom.Vec{X: r.NormFloat64() * 30, Y: r.NormFloat64() * 30, Z: r.NormFloat64() * 5}
+			dir := geom.Vec{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()}.Unit()
+			if r.IntN(3) == 0 {
+				dir = geom.Vec{Z: -1}
+			}
+			if r.IntN(3) == 0 && len(m.Triangles) > 0 { // from the surface itself
+				a, b, c := m.Corners(r.Int32N(int32(len(m.Triangles))))
+				p = a.Add(b).Add(c).Scale(1. / 3)
+			}
+			nearest, best := int32(-1), math.Inf(1)
+			first := math.Inf(1)
+			for u := range int32(len(m.Triangles)) {
+				a, b, c := m.Corners(u)
+				if d := geom.ClosestOnTriangle(p, a, b, c).Distance(p); d < best {
+					nearest, best = u, d
+				}
+				alone := &mesh.Mesh{Positions: m.Positions, Triangles: m.Triangles[u : u+1]}
+				if _, d := spatial.New(alone, nil).Ray(p, dir, 1e9, -1); d < first {
+					first = d
+				}
+			}
+			_, _, d := tree.Nearest(p, 1e9)
+			if nearest >= 0 {
+				require.InDelta(t, best, d, 1e-9)
+			}
+			hit, d := tree.Ray(p, dir, 1e9, -1)
+			if math.IsInf(first, 1) || first == 1e9 {
+				require.Equal(t, int32(-1), hit)
+			} else {
+				hits++
+				require.Equal(t, first, d)
+			}
+		}
+	}
+	assert.Greater(t, hits, 100)
+}

@@ -1,0 +1,223 @@
+package measure
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"slices"
+
+	"veneer/core/geom"
+	"veneer/core/mesh"
+)
+
+// Layer is a level cut through a part.
+type Layer struct {
+	ZMM      float64
+	AreaMM2  float64 // within closed contours, holes taken off
+	Contours []Contour
+}
+
+// Contour is a line in which the surface meets the layer's plane; x and y in
+// mm. The solid is on its left, where triangles face outward.
+type Contour struct {
+	Points [][2]float64 // the first is not repeated at the end
+	Closed bool
+}
+
+// Open counts the contours that do not close.
+func (l Layer) Open() (n int) {
+	for _, c := range l.Contours {
+		if !c.Closed {
+			n++
+		}
+	}
+	return n
+}
+
+// AreaMM2 is the area that a closed contour encloses, negative around a hole.
+func (c Contour) AreaMM2() (sum float64) {
+	if !c.Closed || len(c.Points) == 0 {
+		return 0
+	}
+	o := c.Points[0]
+	for i, p := range c.Points {
+		q := c.Points[(i+1)%len(c.Points)]
+		sum += (p[0]-o[0])*(q[1]-o[1]) - (q[0]-o[0])*(p[1]-o[1])
+	}
+	return sum / 2
+}
+
+// Layers cuts a mesh at the given heights, which ascend.
+//
+// Idea: a vertex that lies exactly on a plane counts as above it, so every
+// triangle that is cut is cut in two edges and gives one segment, and segments
+// meet exactly where their edges are the same: whether a contour closes does not
+// depend on rounding, only on the edges. Triangles are sorted into the layers
+// that they reach by counting; layers are chained side by side. Cost O(t + cut
+// triangles · log).
+func Layers(ctx context.Context, topo *mesh.Topology, heights []float64) ([]Layer, error) {
+	m := topo.Mesh
+	reach := func(t int32) (from, to int) { // the layers that cut t
+		a, b, c := m.Corners(t)
+		low, high := min(a.Z, b.Z, c.Z), max(a.Z, b.Z, c.Z)
+		from, _ = slices.BinarySearchFunc(heights, low, func(z, low float64) int { // above low: the lowest vertex is below
+			if z > low {
+				return 1
+			}
+			return -1
+		})
+		to = from
+		for to < len(heights) && heights[to] <= high {
+			to++
+		}
+		return from, to
+	}
+	start := make([]int, len(heights)+1)
+	for t := range int32(len(m.Triangles)) {
+		if m.RepeatsVertex(t) {
+			continue
+		}
+		from, to := reach(t)
+		for k := from; k < to; k++ {
+			start[k+1]++
+		}
+	}
+	for k := range heights {
+		start[k+1] += start[k]
+	}
+	cut := make([]int32, start[len(heights)])
+	at := slices.Clone(start)
+	for t := range int32(len(m.Triangles)) {
+		if m.RepeatsVertex(t) {
+			continue
+		}
+		from, to := reach(t)
+		for k := from; k < to; k++ {
+			cut[at[k]] = t
+			at[k]++
+		}
+	}
+	layers := make([]Layer, len(heights))
+	err := eachOf(ctx, len(heights), 1, func(k int) { layers[k] = layerOf(topo, heights[k], cut[start[k]:start[k+1]]) })
+	return layers, err
+}
+
+// end is an end of a segment: in which edge it lies.
+type end struct {
+	edge int32
+	at   int32 // 2·segment, +1 for its last point
+}
+
+// layerOf chains the segments of the triangles that one plane cuts.
+func layerOf(topo *mesh.Topology, z float64, triangles []int32) Layer {
+	l := Layer{ZMM: z}
+	points := make([][2]float64, 2*len(triangles)) // segment k runs from 2k to 2k+1
+	ends := make([]end, 0, 2*len(triangles))
+	for k, t := range triangles {
+		for h := 3 * t; h < 3*t+3; h++ {
+			a, b := topo.Mesh.Positions[topo.From(h)], topo.Mesh.Positions[topo.To(h)]
+			if (a.Z >= z) == (b.Z >= z) {
+				continue
+			}
+			// Seen from above, the solid is left of the way from the edge that comes down
+			// to the one that goes up.
+			at := int32(2 * k)
+			if b.Z >= z {
+				at++
+			}
+			ends = append(ends, end{topo.EdgeOf[h], at})
+			points[at] = crossing(a, b, z)
+		}
+	}
+	slices.SortFunc(ends, func(a, b end) int { return cmp.Or(cmp.Compare(a.edge, b.edge), cmp.Compare(a.at, b.at)) })
+	other := make([]int32, len(points)) // the end that each end is joined to, -1 for none
+	for i := range other {
+		other[i] = -1
+	}
+	for i := 0; i < len(ends); {
+		j := i
+		for j < len(ends) && ends[j].edge == ends[i].edge {
+			j++
+		}
+		pair(ends[i:j], other)
+		i = j
+	}
+	l.chain(points, other)
+	return l
+}
+
+// pair joins the ends that lie in one edge: last points with first points while
+// there are both, then whatever is left.
+func pair(ends []end, other []int32) {
+	var first, last, left []int32
+	for _, e := range ends {
+		if e.at%2 == 0 {
+			first = append(first, e.at)
+		} else {
+			last = append(last, e.at)
+		}
+	}
+	for len(first) > 0 && len(last) > 0 {
+		other[first[0]], other[last[0]] = last[0], first[0]
+		first, last = first[1:], last[1:]
+	}
+	left = append(first, last...)
+	for ; len(left) > 1; left = left[2:] {
+		other[left[0]], other[left[1]] = left[1], left[0]
+	}
+}
+
+// chain walks from segment to segment; open lines first, from where they begin.
+func (l *Layer) chain(points [][2]float64, other []int32) {
+	seen := make([]bool, len(points)/2)
+	walk := func(from int32, closed bool) {
+		var c Contour
+		at := from
+		for {
+			seen[at/2] = true
+			c.Points = append(c.Points, points[at])
+			out := at ^ 1 // the segment's other end
+			next := other[out]
+			if next < 0 {
+				c.Points = append(c.Points, points[out])
+				break
+			}
+			if at = next; seen[at/2] {
+				break
+			}
+		}
+		c.Closed = closed
+		l.Contours = append(l.Contours, c)
+		l.AreaMM2 += c.AreaMM2()
+	}
+	for i := range int32(len(points)) {
+		if other[i] < 0 && !seen[i/2] {
+			walk(i, false)
+		}
+	}
+	for i := int32(0); i < int32(len(points)); i += 2 {
+		if !seen[i/2] {
+			walk(i, true)
+		}
+	}
+}
+
+// crossing is where the edge from a to b passes the height z, the same whichever
+// way the edge is given.
+func crossing(a, b geom.Vec, z float64) [2]float64 {
+	if a.Z > b.Z {
+		a, b = b, a
+	}
+	share := (z - a.Z) / (b.Z - a.Z)
+	return [2]float64{a.X + share*(b.X-a.X), a.Y + share*(b.Y-a.Y)}
+}
+
+// Heights are the middles of layers of that height, from the lowest point of a
+// box up.
+func Heights(box geom.Box, every float64) (heights []float64) {
+	n := int(math.Ceil(box.Size().Z/every - 1e-9))
+	for k := range n {
+		heights = append(heights, box.Min.Z+(float64(k)+0.5)*every)
+	}
+	return heights
+}

@@ -1,0 +1,181 @@
+package measure_test
+
+import (
+	"math"
+	"runtime"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/core/geom"
+	"veneer/core/measure"
+	"veneer/core/mesh"
+	"veneer/core/spatial"
+)
+
+// block is an axis-parallel box, facing outward, or inward when turned.
+func block(m *mesh.Mesh, low, high geom.Vec, turned bool) {
+	n := int32(len(m.Positions))
+	for i := range 8 {
+		p := low
+		if i&1 > 0 {
+			p.X = high.X
+		}
+		if i&2 > 0 {
+			p.Y = high.Y
+		}
+		if i&4 > 0 {
+			p.Z = high.Z
+		}
+		m.Positions = append(m.Positions, p)
+	}
+	for _, q := range [][4]int32{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
+		a, b := mesh.Triangle{q[0] + n, q[1] + n, q[2] + n}, mesh.Triangle{q[0] + n, q[2] + n, q[3] + n}
+		if turned {
+			a[1], a[2], b[1], b[2] = a[2], a[1], b[2], b[1]
+		}
+		m.Triangles = append(m.Triangles, a, b)
+	}
+}
+
+func TestSamplesAreEven(t *testing.T) {
+	m := &mesh.Mesh{}
+	block(m, geom.Vec{}, geom.Vec{X: 30, Y: 20, Z: 0.5}, false)
+	samples := measure.Samples(m, 5000, nil)
+	assert.InDelta(t, 5000, len(samples), 2)
+	sum, top := 0.0, 0.0
+	var middle geom.Vec
+	for _, s := range samples {
+		sum += s.AreaMM2
+		if s.Normal.Z > 0.5 {
+			top += s.AreaMM2
+			middle = middle.Add(s.At.Scale(s.AreaMM2))
+			assert.Equal(t, 0.5, s.At.Z)
+		}
+	}
+	assert.InDelta(t, 2*(600+15+10), sum, 1)
+	assert.InDelta(t, 600, top, 1)
+	assert.InDelta(t, 15, middle.X/top, 0.1, "spread over the whole face")
+	assert.InDelta(t, 10, middle.Y/top, 0.1)
+	assert.Empty(t, measure.Samples(&mesh.Mesh{}, 10, nil))
+}
+
+// TestThinWalls measures a plate of half a millimetre beside a thick block: the
+// plate is one region, with its thickness and its area, the block is none.
+func TestThinWalls(t *testing.T) {
+	m := &mesh.Mesh{}
+	block(m, geom.Vec{}, geom.Vec{X: 30, Y: 20, Z: 0.5}, false)
+	block(m, geom.Vec{X: 50}, geom.Vec{X: 70, Y: 20, Z: 20}, false)
+	tree := spatial.New(m, nil)
+	thin, err := measure.Thickness(t.Context(), tree, measure.Samples(m, 8000, nil), 0.8, false)
+	require.NoError(t, err)
+	regions := measure.Regions(thin, 2)
+	require.Len(t, regions, 1)
+	assert.InDelta(t, 0.5, regions[0].ThinnestMM, 1e-6)
+	assert.LessOrEqual(t, regions[0].SphereMM, 0.5+1e-9)
+	assert.InDelta(t, 1200, regions[0].AreaMM2, 15, "both faces; not the rim, which is 20 wide")
+	none, err := measure.Thickness(t.Context(), tree, measure.Samples(m, 8000, nil), 0.49, false)
+	require.NoError(t, err)
+	assert.Empty(t, none)
+
+	gaps, err := measure.Thickness(t.Context(), tree, measure.Samples(m, 8000, nil), 21, true)
+	require.NoError(t, err)
+	for _, g := range measure.Regions(gaps, 3) {
+		assert.InDelta(t, 20, g.ThinnestMM, 1e-6, "the gap between the two")
+	}
+	assert.NotEmpty(t, gaps)
+
+	before := runtime.GOMAXPROCS(1)
+	again, err := measure.Thickness(t.Context(), tree, measure.Samples(m, 8000, nil), 0.8, false)
+	runtime.GOMAXPROCS(before)
+	require.NoError(t, err)
+	assert.Equal(t, thin, again, "the same on any number of cores")
+}
+
+// TestTapersAreNoWalls takes a wedge, which is thin at its edge and no wall.
+func TestTapersAreNoWalls(t *testing.T) {
+	m := &mesh.Mesh{Positions: []geom.Vec{{}, {X: 20}, {Y: 10}, {X: 20, Y: 10}, {X: 20, Z: 12}, {X: 20, Y: 10, Z: 12}}}
+	m.Triangles = []mesh.Triangle{{0, 2, 3}, {0, 3, 1}, {0, 4, 5}, {0, 5, 2}, {1, 3, 5}, {1, 5, 4}, {0, 1, 4}, {2, 5, 3}}
+	thin, err := measure.Thickness(t.Context(), spatial.New(m, nil), measure.Samples(m, 5000, nil), 1, false)
+	require.NoError(t, err)
+	assert.Empty(t, thin)
+}
+
+// TestOverhangs takes a table: the underside of its top needs support down to
+// the bed, that of its leg stands on it.
+func TestOverhangs(t *testing.T) {
+	m := &mesh.Mesh{}
+	block(m, geom.Vec{X: 10, Y: 10}, geom.Vec{X: 20, Y: 20, Z: 30}, false)
+	block(m, geom.Vec{Z: 30}, geom.Vec{X: 30, Y: 30, Z: 33}, false)
+	o, err := measure.Overhangs(t.Context(), spatial.New(m, nil), 45, 0.2, 20_000)
+	require.NoError(t, err)
+	assert.InDelta(t, 900, o.AreaMM2, 1e-6)
+	assert.InDelta(t, 800*30, o.SupportMM3, 300, "but for where the leg is")
+	assert.Len(t, o.Triangles, 2)
+}
+
+func TestLayersOfAHollowBlock(t *testing.T) {
+	m := &mesh.Mesh{}
+	block(m, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10}, false)
+	block(m, geom.Vec{X: 2, Y: 2, Z: 2}, geom.Vec{X: 8, Y: 8, Z: 8}, true)
+	layers, err := measure.Layers(t.Context(), mesh.NewTopology(m), []float64{-1, 0, 1, 2, 5, 8, 9.5, 10, 11})
+	require.NoError(t, err)
+	for i, want := range []float64{0, 0, 100, 100, 64, 64, 100, 100, 0} { // a vertex on a plane counts as above it
+		assert.InDelta(t, want, layers[i].AreaMM2, 1e-9, "at %g", layers[i].ZMM)
+		assert.Zero(t, layers[i].Open())
+	}
+	assert.Len(t, layers[4].Contours, 2)
+	assert.Len(t, layers[4].Contours[0].Points, 8, "four sides of two triangles each")
+}
+
+// TestLayersOfASurface sums areas times heights to the volume, for a bumpy
+// torus, whose vertices lie on the planes too; with a triangle missing exactly
+// the layers through it are open.
+func TestLayersOfASurface(t *testing.T) {
+	const n = 48
+	m := &mesh.Mesh{}
+	for i := range n {
+		for j := range n {
+			a, b := 2*math.Pi*float64(i)/n, 2*math.Pi*float64(j)/n
+			r := 40 + 10*math.Cos(b)
+			m.Positions = append(m.Positions, geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: math.Round(100*math.Sin(b)) / 10})
+		}
+	}
+	for i := range n {
+		for j := range n {
+			k, l := (i+1)%n, (j+1)%n
+			a, b, c, d := int32(i*n+j), int32(k*n+j), int32(k*n+l), int32(i*n+l)
+			m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
+		}
+	}
+	topo := mesh.NewTopology(m)
+	volume := mesh.NewShells(topo, topo.Count()).List[0].VolumeMM3
+	heights := measure.Heights(m.Bounds(), 0.1)
+	require.Len(t, heights, 200)
+	layers, err := measure.Layers(t.Context(), topo, heights)
+	require.NoError(t, err)
+	sum := 0.0
+	for _, l := range layers {
+		sum += l.AreaMM2 * 0.1
+		require.Zero(t, l.Open())
+		require.Len(t, l.Contours, 2)
+	}
+	assert.InDelta(t, volume, sum, volume*1e-3)
+
+	gone := m.Triangles[100]
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, v := range gone {
+		low, high = min(low, m.Positions[v].Z), max(high, m.Positions[v].Z)
+	}
+	m.Triangles = append(m.Triangles[:100:100], m.Triangles[101:]...)
+	layers, err = measure.Layers(t.Context(), mesh.NewTopology(m), heights)
+	require.NoError(t, err)
+	for _, l := range layers {
+		want := 0
+		if low < l.ZMM && l.ZMM <= high {
+			want = 1
+		}
+		require.Equal(t, want, l.Open(), "at %g, the gap is from %g to %g", l.ZMM, low, high)
+	}
+}
