@@ -45,6 +45,7 @@ func Handler(c Config) http.Handler {
 	in.DELETE("/session", s.signOut)
 	in.GET("/processes", s.processes)
 	in.GET("/kinds", s.kinds)
+	in.GET("/kinds/:kind/sketch", s.sketch)
 	in.GET("/batches", s.batches)
 	in.GET("/batches/:batch", s.batch)
 	in.GET("/batches/:batch/audit", s.audit)

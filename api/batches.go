@@ -52,6 +52,16 @@ func (s *server) kinds(g *gin.Context) {
 	g.JSON(http.StatusOK, list)
 }
 
+func (s *server) sketch(g *gin.Context) {
+	k, ok := check.KindNamed(g.Param("kind"))
+	if !ok {
+		problem(g, http.StatusNotFound, "there is no such kind of finding")
+		return
+	}
+	g.Header("Cache-Control", "private, max-age=3600")
+	g.Data(http.StatusOK, "image/svg+xml; charset=utf-8", []byte(k.Sketch()))
+}
+
 // id reads a number from the address; false when it is none.
 func id(g *gin.Context, name string) (int64, bool) {
 	n, err := strconv.ParseInt(g.Param(name), 10, 64)

@@ -344,10 +344,12 @@ func printReport(w io.Writer, r *check.Report) {
 	} else {
 		row("volume", "none: the surface is not closed and consistent; area %.4g cm²", g.AreaMM2/100)
 	}
+	if m := r.Material; m != nil {
+		row("material", "%.4g g of %s if solid, %.2f", m.Grams, r.Process, m.Price)
+	}
 	row("mesh", "%s triangles, %s vertices, %s, %s", thousands(g.Triangles), thousands(g.Vertices), r.File.Format, megabytes(r.File.Bytes))
 	if len(r.Findings) == 0 {
 		fmt.Fprintf(w, "\n  no findings for %s\n", r.Process)
-		printUnchecked(w, g)
 		return
 	}
 	fmt.Fprintln(w)
@@ -372,16 +374,8 @@ func printReport(w io.Writer, r *check.Report) {
 			fmt.Fprintf(w, "    --answer %s=%-4s %s\n", q.ID, choice.Answer, choice.Effect)
 		}
 	}
-	printUnchecked(w, g)
-	fmt.Fprintf(w, "  %s\n", text.Faint.Sprint("veneer explain KIND tells what a finding is and does to a print"))
-}
-
-// printUnchecked says what a verdict does not cover.
-func printUnchecked(w io.Writer, g check.Geometry) {
 	fmt.Fprintln(w)
-	if g.SelfIntersections == nil {
-		fmt.Fprintf(w, "  %s\n", text.Faint.Sprint("not looked for: triangles that pass through each other, thin walls"))
-	}
+	fmt.Fprintf(w, "  %s\n", text.Faint.Sprint("veneer explain KIND tells what a finding is and does to a print"))
 }
 
 func volumeWords(mm3 float64) string {

@@ -48,6 +48,7 @@ type Kind struct {
 	What   string // what it is, in plain words
 	Harm   string // what it does to a print
 	Action string // what Veneer does about it
+	sketch sketches
 	find   func(*Subject) *Finding
 	ask    func(*Subject) Ask // of kinds that ask a person: the question that a finding raises
 }

@@ -2,7 +2,9 @@ package check
 
 import (
 	"context"
+	"encoding/xml"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -190,6 +192,12 @@ func TestKindsAreWritten(t *testing.T) {
 		for _, text := range []string{k.Title, k.What, k.Harm, k.Action, string(k.Usual)} {
 			assert.NotEmpty(t, text, k.Name)
 		}
+		for _, sketch := range k.sketch {
+			for _, shape := range strings.Split(sketch, "|") {
+				assert.True(t, len(shape) > 4 && (shape[0] == 't' || sketchStyles[shape[0]] != ""), "%s: %q", k.Name, shape)
+			}
+		}
+		require.NoError(t, xml.Unmarshal([]byte(k.Sketch()), new(struct{})), k.Name)
 		found, ok := KindNamed(k.Name)
 		assert.True(t, ok)
 		assert.Equal(t, k.Title, found.Title)

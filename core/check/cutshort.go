@@ -14,6 +14,8 @@ var cutShort = Kind{
 	What:   "The file ends before it should: its header promises more triangles than it holds, or its text breaks off within a triangle.",
 	Harm:   "A piece of the part may be missing. A repair would close the gap with a guess.",
 	Action: "Everything that is whole is read and checked, and a person decides whether that is enough. With less than half of the promised triangles the file is refused.",
+	sketch: sketches{"s M15 60V20h30l6 8-5 8 6 8-5 8 4 8z|b M45 20l6 8-5 8 6 8-5 8 4 8|d M51 20h34v40h-34",
+		"s M15 60V20h30v40z|n M45 20v40"},
 	find: func(s *Subject) *Finding {
 		if s.Short == "" {
 			return nil

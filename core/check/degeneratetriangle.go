@@ -7,6 +7,8 @@ var degenerateTriangle = Kind{
 	What:   "A triangle has shrunk to a line or a point: two corners coincide, or all three lie on one line.",
 	Harm:   "It bounds nothing, and where it fills a crack the surface comes open once slicing software drops it.",
 	Action: "It is dropped; where it joined two neighbours, their common edge is turned so that the surface stays closed.",
+	sketch: sketches{"s M10 60L50 10 90 60z|b M10 60L90 60M50 60v.1|B M48 58h4v4h-4z",
+		"s M10 60L50 10 90 60z"},
 	find: func(s *Subject) *Finding {
 		f := &Finding{Count: len(s.Degenerate), Places: s.placesOf(s.Degenerate)}
 		for _, t := range s.Degenerate {

@@ -7,6 +7,8 @@ var flippedTriangle = Kind{
 	What:   "Some triangles face the other way than their neighbours: their back is outside.",
 	Harm:   "Software that trusts the facing sees a hole there, or fills outside instead of inside.",
 	Action: "The smallest number of triangles is turned so that each shell faces one way. No point moves.",
+	sketch: sketches{"s M10 55L35 15 60 55zM60 55L35 15 85 15z|B M35 15L60 55 85 15z|b M60 22v14m-4-5 4 5 4-5",
+		"s M10 55L35 15 60 55zM60 55L35 15 85 15z|N M35 15L60 55 85 15z|n M60 40v-14m-4 5 4-5 4 5"},
 	find: func(s *Subject) *Finding {
 		f := &Finding{}
 		if s.Shells.Flip == nil {

@@ -7,6 +7,8 @@ var nonManifoldEdge = Kind{
 	What:   "An edge belongs to three or more triangles. On the skin of a solid every edge has exactly two: one on either side.",
 	Harm:   "It is undecided which triangles bound the solid there. Slicing software guesses, and layers can be filled on the wrong side.",
 	Action: "Double triangles at the edge are dropped. What remains is listed with its places for a heavier repair.",
+	sketch: sketches{"s M12 50L50 36 50 62 14 66zM50 36L88 50 86 66 50 62z|B M50 36L50 62 62 38 62 12z|b M50 36V62",
+		"s M12 50L50 36 50 62 14 66zM50 36L88 50 86 66 50 62z|n M50 36V62"},
 	find: func(s *Subject) *Finding {
 		f := &Finding{Count: s.Edges.NonManifold, PlacesTotal: s.Edges.NonManifold}
 		most := 0

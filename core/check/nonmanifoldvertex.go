@@ -7,6 +7,8 @@ var nonManifoldVertex = Kind{
 	What:   "Two pieces of surface meet in a single point and nowhere around it, like two cones tip to tip.",
 	Harm:   "A printer cannot make a joint without thickness: the pieces come out separate or barely hang together.",
 	Action: "It is reported. Where it comes from another defect, repairing that one usually takes it away.",
+	sketch: sketches{"s M50 35L16 10 10 40zM50 35L84 60 90 30z|B M47 32h6v6h-6z",
+		"s M46 35L16 10 10 40zM54 35L84 60 90 30z|n M44 33h4v4h-4zM52 33h4v4h-4z"},
 	find: func(s *Subject) *Finding {
 		f := &Finding{Count: len(s.NonManifoldVertices), PlacesTotal: len(s.NonManifoldVertices)}
 		if s.Edges.Boundary > 0 || s.Edges.NonManifold > 0 {

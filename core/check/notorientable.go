@@ -11,6 +11,8 @@ var notOrientable = Kind{
 	What:   "The surface is twisted into itself, like a band with a half turn: following it around brings you out on its other side.",
 	Harm:   "There is no inside to fill, whichever way the triangles are turned.",
 	Action: "It is reported with its place; no turning of triangles can mend it.",
+	sketch: sketches{"s M10 40C30 5 70 5 90 40 70 30 60 30 50 40 40 50 30 75 10 40|b M50 22C60 30 45 44 50 52",
+		"s M10 40C30 5 70 5 90 40 70 30 60 30 50 40 40 50 30 75 10 40|d M50 22C60 30 45 44 50 52"},
 	find: func(s *Subject) *Finding {
 		f := s.shellsThat(func(shell mesh.Shell) bool { return !shell.Orientable })
 		f.Summary = fmt.Sprintf("%s cannot be given an outside", some(f.Count, "shell", "shells"))

@@ -11,6 +11,8 @@ var openBoundary = Kind{
 	What:   "The surface has an edge with a triangle on one side only. Such edges form a loop: the rim of a hole, or of a sheet that was never closed.",
 	Harm:   "The slicing software cannot tell inside from outside near the hole. Layers may be left open, filled wrongly, or missing.",
 	Action: "Each loop is filled with new triangles; the customer's triangles stay as they are. Rims that cannot be closed into something solid are left and reported.",
+	sketch: sketches{"s M15 25 L50 10 L85 25 L85 55 L50 68 L15 55 Z|l M15 25 L50 38 L85 25 M50 38 L50 68|B M58 30l14-5 4 12-12 6z",
+		"s M15 25 L50 10 L85 25 L85 55 L50 68 L15 55 Z|l M15 25 L50 38 L85 25 M50 38 L50 68|N M58 30l14-5 4 12-12 6z"},
 	find: func(s *Subject) *Finding {
 		f := &Finding{Count: len(s.Loops)}
 		total := 0.0

@@ -11,6 +11,8 @@ var oversize = Kind{
 	What:   "The part does not fit the space in which the process's machine can build.",
 	Harm:   "It cannot be printed in one piece at this size.",
 	Action: "Nothing is changed. A wrong unit is the most common reason; otherwise the part is turned, scaled or cut.",
+	sketch: sketches{"d M22 14h56v48h-56z|B M8 26h84v24h-84z",
+		"d M22 14h56v48h-56z|s M38 16l40 30-8 12-42-30z"},
 	find: func(s *Subject) *Finding {
 		size := s.Box.Size().Array()
 		f := &Finding{Count: 1, Places: []Place{{AtMM: roundAll(s.Box.Centre()), SizeMM: round(diameter(s.Box))}}}

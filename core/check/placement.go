@@ -12,6 +12,8 @@ var offBed = Kind{
 	What:   "The part lies far away from the point that coordinates are counted from, further than twice the machine's longest side.",
 	Harm:   "It may show up outside of the build space, and far out the format's numbers are coarse: details jump from step to step.",
 	Action: "Nothing is moved by itself. Setting the part on the bed moves it.",
+	sketch: sketches{"l M6 64h34M6 64V34|B M76 8h18v16h-18z|d M10 60L74 22",
+		"l M6 64h34M6 64V34|s M12 46h18v16h-18z|n M70 22L40 46m0-6v6h6"},
 	find: func(s *Subject) *Finding {
 		if s.Box.Empty() {
 			return nil
@@ -44,6 +46,8 @@ var upAxis = Kind{
 	What:   "The part has a flat base on its lowest Y side and none on its lowest Z side. Some programs count Y as up; printing counts Z.",
 	Harm:   "It lies on its back in the build space. The shape is right.",
 	Action: "It is a suggestion only: nothing is turned by itself.",
+	sketch: sketches{"l M8 64h60|s M14 50h56v12h-56z|b M84 60H58m6-5-6 5 6 5|t 88 52 Y",
+		"l M8 64h60|s M30 10h14v52h-14z|n M60 60V20m-5 6 5-6 5 6|t 68 18 Z"},
 	find: func(s *Subject) *Finding {
 		size := s.Box.Size()
 		onZ, onY := s.base(2), s.base(1)
@@ -81,6 +85,8 @@ var mirrored = Kind{
 	What:   "The file places an object as the mirror image of how it is drawn.",
 	Harm:   "None for the print, but a mirrored part may be the wrong hand: a left bracket for a right one.",
 	Action: "The placement is carried out, and the triangles are turned to face outward again.",
+	sketch: sketches{"s M12 60V12h12v36h18v12z|d M50 6V66|B M88 60V12H76v36H58v12z",
+		"s M12 60V12h12v36h18v12z|d M50 6V66|N M88 60V12H76v36H58v12z"},
 	find: func(s *Subject) *Finding {
 		return &Finding{Count: s.Mirrored, Summary: some(s.Mirrored, "object is placed as a mirror image", "objects are placed as mirror images")}
 	},

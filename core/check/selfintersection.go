@@ -7,6 +7,8 @@ var selfIntersection = Kind{
 	What:   "Pairs of triangles have more in common than a corner or an edge of both: they cut through each other, touch, lie on one another, or fold back at their edge.",
 	Harm:   "Inside and outside contradict each other there. Slicing software may leave gaps, print loose threads or drop a region.",
 	Action: "Exact: every pair is looked at, down to a mere touch. Dropping duplicates and unfolding settles some; surfaces that truly cut each other stay and are reported.",
+	sketch: sketches{"s M10 20L75 10 60 62z|s M35 5L92 40 30 66z|b M49 15L60 38 45 44",
+		"s M10 20L75 10 60 62z|s M35 5L92 40 30 66z|n M49 15L60 38 45 44|t 84 66 listed"},
 	find: func(s *Subject) *Finding {
 		f := &Finding{Count: len(s.Crossings.Pairs)}
 		if f.Count == 0 {

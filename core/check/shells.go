@@ -14,6 +14,8 @@ var overlappingShells = Kind{
 	What:   "Two surfaces that are closed or open by themselves pass through each other or touch, as when parts were pushed together and never joined.",
 	Harm:   "Their common region counts twice. Some slicing software fills it, some leaves it empty, some prints walls inside.",
 	Action: "The pairs are listed with the place where they meet. Joining them into one skin is a person's decision.",
+	sketch: sketches{"s M12 14h46v36h-46z|s M42 28h46v36h-46z|B M42 28h16v22h-16z",
+		"s M12 14h46v36h-46z|s M42 28h46v36h-46z|n M42 28h16v22h-16z|t 80 20 listed"},
 	find: func(s *Subject) *Finding {
 		type pair struct{ a, b int32 }
 		first := map[pair]int{} // by pair of shells: its place
@@ -63,6 +65,8 @@ var nestedShell = Kind{
 	What:   "A closed surface lies wholly inside another. Facing inward it bounds a hollow; facing outward it is a solid within a solid, and may be a hollow drawn wrongly, or left over.",
 	Harm:   "A hollow traps resin or powder. A solid within a solid is filled by some slicing software and left empty by other.",
 	Action: "Hollows are reported. For a solid within a solid a person is asked: turn it into a hollow, or remove it.",
+	sketch: sketches{"s M10 8h80v56h-80z|B M32 22h36v28h-36z|t 50 40 ?",
+		"s M10 8h80v56h-80z|N M32 22h36v28h-36z|t 50 40 hollow"},
 	find: func(s *Subject) *Finding {
 		f := s.shellsThat(func(shell mesh.Shell) bool { return shell.Closed && shell.Depth > 0 })
 		if f.Count == 0 {
@@ -121,6 +125,8 @@ var strayShell = Kind{
 	What:   "A separate piece of surface is so small that it cannot print, or matters to nobody, beside the part proper.",
 	Harm:   "It may come loose in the machine, and every layer through it costs time.",
 	Action: "Specks whose longest side is under twice the thinnest wall that prints are reported.",
+	sketch: sketches{"s M12 60V24l28-14 28 14v36z|B M82 20l5-5 3 6zM88 40l4-3 1 5z",
+		"s M12 60V24l28-14 28 14v36z|n M80 12h14v14h-14zM84 34h12v12h-12z"},
 	find: func(s *Subject) *Finding {
 		limit := 2 * s.Process.WallMM
 		largest := 0.0
@@ -144,6 +150,8 @@ var sheet = Kind{
 	What:   "A surface encloses nothing: it is a skin with air on both sides, or two skins on one another.",
 	Harm:   "It has no inside to fill. Slicing software drops it, or prints a stray line.",
 	Action: "It is reported: open shells that would be thinner than the thinnest wall if their rims were closed, and closed ones that enclose nothing.",
+	sketch: sketches{"s M8 60V30h40v30z|b M48 30C62 16 78 36 94 22",
+		"s M8 60V30h40v30z|n M48 30C62 16 78 36 94 22|t 72 56 listed"},
 	find: func(s *Subject) *Finding {
 		flat := s.sheets()
 		f := &Finding{}
@@ -201,6 +209,8 @@ var unweldedSeam = Kind{
 	What:   "Two open edges lie on one another, closer than any printer resolves, but their corners are not the same points: the surface is cut there without a gap.",
 	Harm:   "The part looks closed and is not. Slicing software may leave layers open along the seam.",
 	Action: "The edges are joined by moving the corners of one side onto the other, by less than the distance named.",
+	sketch: sketches{"s M8 15L47 22 47 55 8 62z|s M92 15L53 22 53 55 92 62z|b M47 22V55M53 22V55",
+		"s M8 15L50 22 50 55 8 62zM92 15L50 22 50 55 92 62z|n M50 22V55"},
 	find: func(s *Subject) *Finding {
 		pairs := s.seams()
 		f := &Finding{Count: len(pairs)}

@@ -7,6 +7,8 @@ var unitDoubt = Kind{
 	What:   "The file's numbers could be in more than one unit: it does not say which, and more than one gives a plausible size.",
 	Harm:   "A part in inches read as millimetres comes out 25.4 times too small.",
 	Action: "The size in each unit is shown with its probability, and a person chooses. The file itself is not changed.",
+	sketch: sketches{"s M40 30h20v20h-20z|t 50 66 4.8 what?|d M20 12h60",
+		"s M22 8h56v48h-56z|t 50 68 4.8 in"},
 	find: func(s *Subject) *Finding {
 		if !s.Unit.Doubtful {
 			return nil

@@ -56,6 +56,8 @@ var thinWall = Kind{
 	What:   "The part is thinner somewhere than the process prints reliably. Measured straight through the wall, and by the largest ball that fits in it; tapering edges do not count.",
 	Harm:   "Such walls come out with holes, warp, break in cleaning, or are left out.",
 	Action: "Regions are listed with their thinnest value, both ways measured, and their area. Thickening is a person's decision.",
+	sketch: sketches{"s M10 62V42h36V10h4V42h40v20z|B M46 10h4v32h-4z",
+		"s M10 62V42h36V10h4V42h40v20z|n M34 24h10m-4-4 4 4-4 4M62 24H52m4-4-4 4 4 4|t 80 28 0.3 mm"},
 	find: func(s *Subject) *Finding {
 		f := s.regions(s.walls.thin)
 		if f.Count > 0 {
@@ -72,6 +74,8 @@ var fineDetail = Kind{
 	What:   "Two surfaces face each other across a gap narrower than the process resolves.",
 	Harm:   "The gap closes up: letters fill in, hinges fuse.",
 	Action: "Regions are listed with the narrowest gap. Nothing is changed.",
+	sketch: sketches{"s M10 62V12h38v36h2V12h40v50z|b M48 48V12M50 48V12",
+		"s M10 62V12h38v36h2V12h40v50z|N M48 14h2v34h-2z|t 50 10 0.1 mm"},
 	find: func(s *Subject) *Finding {
 		f := s.regions(s.walls.gaps)
 		if f.Count > 0 {
@@ -104,6 +108,8 @@ var overhang = Kind{
 	What:   "Surface that faces down and leans out further than the process prints in the air, as the part lies now.",
 	Harm:   "It needs support, which costs material and leaves marks, or it sags.",
 	Action: "Area and the volume of the support below it are estimated. Another way to lay the part may need less.",
+	sketch: sketches{"s M12 64V10h76v16H34v38z|B M36 26h52v5H36z",
+		"s M12 64V10h76v16H34v38z|N M36 26h52v5H36z|d M44 31V64M56 31V64M68 31V64M80 31V64"},
 	find: func(s *Subject) *Finding {
 		o := s.walls.overhang
 		if len(o.Triangles) == 0 {
@@ -129,6 +135,8 @@ var trappedVolume = Kind{
 	What:   "A hollow is sealed on all sides, and the process fills it with resin or powder while printing.",
 	Harm:   "The material stays inside: weight, cost, and resin that may leak or burst the part later.",
 	Action: "Each sealed hollow is listed with its volume. A drain of the named width lets the material out; where it goes is a person's decision.",
+	sketch: sketches{"s M50 6a34 29 0 1 0 .1 0z|B M50 18a20 17 0 1 0 .1 0z",
+		"s M50 6a34 29 0 1 0 .1 0z|N M50 18a20 17 0 1 0 .1 0z|t 50 39 drain?"},
 	find: func(s *Subject) *Finding {
 		if !s.Process.NeedsDrains {
 			return nil

@@ -7,6 +7,8 @@ var tooHeavy = Kind{
 	What:   "The file has more triangles or bytes than the process's slicing software takes well.",
 	Harm:   "Loading and slicing take long or fail, for detail that no printer shows.",
 	Action: "It is reported. Making it lighter within a stated tolerance keeps what shows.",
+	sketch: sketches{"s M10 60V12h80v48z|b M10 20h80M10 28h80M10 36h80M10 44h80M10 52h80M18 12v48M26 12v48M34 12v48M42 12v48M50 12v48M58 12v48M66 12v48M74 12v48M82 12v48",
+		"s M10 60V12h80v48z|n M10 36h80M50 12v48"},
 	find: func(s *Subject) *Finding {
 		n, bytes := len(s.Mesh.Triangles), int64(84+50*len(s.Mesh.Triangles))
 		if n <= s.Process.MaxTriangles && bytes <= s.Process.MaxBytes {
@@ -24,6 +26,8 @@ var sliver = Kind{
 	What:   "Triangles more than a thousand times longer than they are high.",
 	Harm:   "Mostly none. Programs that round coordinates may fold them over.",
 	Action: "They are counted. Nothing is changed.",
+	sketch: sketches{"s M8 60L92 56 92 62z|s M8 12h84v34h-84z|B M8 60L92 56 92 60z",
+		"s M8 60L92 56 92 62z|s M8 12h84v34h-84z|t 50 32 counted"},
 	find: func(s *Subject) *Finding {
 		var thin []int32
 		for t := range int32(len(s.Mesh.Triangles)) {

@@ -122,6 +122,7 @@ export interface Report {
     volume_mm3: number | null
   }
   process: string
+  material?: { grams: number; price: number }
   findings: Finding[]
   questions: Question[]
   verdict: Verdict

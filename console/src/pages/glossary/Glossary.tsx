@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { get, type Kind } from '../../shared/api'
+import { address, get, type Kind } from '../../shared/api'
 import { SeverityMark } from '../../shared/Mark'
 import { Trouble } from '../../shared/Trouble'
 
@@ -29,13 +29,16 @@ export function Glossary() {
 /** Explanation says what a kind of finding is, what it does to a print, and what is done. */
 export function Explanation({ kind }: { kind: Kind }) {
   return (
-    <dl className="mt-2 grid grid-cols-[7rem_1fr] gap-y-1.5 text-sm">
-      <dt className="opacity-60">What it is</dt>
-      <dd>{kind.what}</dd>
-      <dt className="opacity-60">On a print</dt>
-      <dd>{kind.harm}</dd>
-      <dt className="opacity-60">Veneer</dt>
-      <dd>{kind.action}</dd>
-    </dl>
+    <div className="mt-2 flex flex-wrap items-start gap-4">
+      <dl className="grid min-w-64 flex-1 grid-cols-[7rem_1fr] gap-y-1.5 text-sm">
+        <dt className="opacity-60">What it is</dt>
+        <dd>{kind.what}</dd>
+        <dt className="opacity-60">On a print</dt>
+        <dd>{kind.harm}</dd>
+        <dt className="opacity-60">Veneer</dt>
+        <dd>{kind.action}</dd>
+      </dl>
+      <img src={address(`/kinds/${kind.name}/sketch`)} width={236} height={82} alt={`${kind.title}, before and after`} loading="lazy" />
+    </div>
   )
 }

@@ -13,6 +13,7 @@ export function Facts({ report }: { report: Report }) {
     ['Area', area(g.area_mm2)],
     ['Mesh', `${plural(g.triangles, 'triangle')}, ${plural(g.shells, 'shell')}`],
   ]
+  if (report.material) rows.push(['Material', `${report.material.grams.toPrecision(3)} g if solid, ${report.material.price.toFixed(2)}`])
   if (g.genus !== null && g.genus > 0) rows.push(['Through-holes', count(g.genus)])
   return (
     <section aria-label="Measures">

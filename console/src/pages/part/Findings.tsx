@@ -39,9 +39,6 @@ export function Findings({ report, kind, chosen, pick }: { report: Report; kind:
           )
         })}
       </ul>
-      {report.geometry.self_intersections === null && (
-        <p className="mt-2 text-sm opacity-70">Not looked for: triangles that pass through each other, thin walls.</p>
-      )}
     </section>
   )
 }
