@@ -345,7 +345,7 @@ func printReport(w io.Writer, r *check.Report) {
 		row("volume", "none: the surface is not closed and consistent; area %.4g cm²", g.AreaMM2/100)
 	}
 	if m := r.Material; m != nil {
-		row("material", "%.4g g of %s if solid, %.2f", m.Grams, r.Process, m.Price)
+		row("material", "%.4g g of %s if printed solid, priced %.2f", m.Grams, r.Process, m.Price)
 	}
 	row("mesh", "%s triangles, %s vertices, %s, %s", thousands(g.Triangles), thousands(g.Vertices), r.File.Format, megabytes(r.File.Bytes))
 	if len(r.Findings) == 0 {
@@ -363,7 +363,7 @@ func printReport(w io.Writer, r *check.Report) {
 					if f.PlacesTotal > 1 {
 						first = "largest at"
 					}
-					fmt.Fprintf(w, "%33s%s\n", "", text.Faint.Sprintf("%s %.4g, %.4g, %.4g mm, %.3g mm across", first, p.AtMM[0], p.AtMM[1], p.AtMM[2], p.SizeMM))
+					fmt.Fprintf(w, "%33s%s\n", "", text.Faint.Sprint(wrap(fmt.Sprintf("%s %.4g, %.4g, %.4g mm, %.3g mm across", first, p.AtMM[0], p.AtMM[1], p.AtMM[2], p.SizeMM), 33)))
 				}
 			}
 		}
@@ -371,7 +371,8 @@ func printReport(w io.Writer, r *check.Report) {
 	for _, q := range r.Questions {
 		fmt.Fprintf(w, "\n  %s\n", q.Text)
 		for _, choice := range q.Choices {
-			fmt.Fprintf(w, "    --answer %s=%-4s %s\n", q.ID, choice.Answer, choice.Effect)
+			how := fmt.Sprintf("    --answer %s=%s", q.ID, choice.Answer)
+			fmt.Fprintf(w, "%-32s %s\n", how, wrap(choice.Effect, 33))
 		}
 	}
 	fmt.Fprintln(w)

@@ -86,8 +86,7 @@ var nestedShell = Kind{
 		switch {
 		case solids > 0:
 			f.Severity = Question
-			f.Summary = fmt.Sprintf("%s and face outward like it: %s or left over", some(solids, "shell lies in another", "shells lie in others"),
-				map[bool]string{true: "a hollow", false: "hollows"}[solids == 1])
+			f.Summary = fmt.Sprintf("%s: hollow, or left over", some(solids, "shell lies in another and faces outward like it", "shells lie in others and face outward like them"))
 		default:
 			f.Summary = fmt.Sprintf("%s in a solid, %.4g cm³ in all", some(hollows, "hollow", "hollows"), volume/1000)
 			if islands := f.Count - hollows; islands > 0 {

@@ -3,7 +3,6 @@ package measure
 import (
 	"cmp"
 	"context"
-	"math"
 	"slices"
 
 	"veneer/core/geom"
@@ -213,11 +212,13 @@ func crossing(a, b geom.Vec, z float64) [2]float64 {
 }
 
 // Heights are the middles of layers of that height, from the lowest point of a
-// box up.
+// box up to below its highest.
 func Heights(box geom.Box, every float64) (heights []float64) {
-	n := int(math.Ceil(box.Size().Z/every - 1e-9))
-	for k := range n {
-		heights = append(heights, box.Min.Z+(float64(k)+0.5)*every)
+	for k := 0; ; k++ {
+		z := box.Min.Z + (float64(k)+0.5)*every
+		if !(z < box.Max.Z) {
+			return heights
+		}
+		heights = append(heights, z)
 	}
-	return heights
 }
