@@ -1,5 +1,5 @@
 # Two commands matter: make demo, and make test. Both install what is missing.
-.PHONY: demo test build console lint bench fuzz shots clean
+.PHONY: demo test build console lint bench scale fuzz shots clean
 LISTEN ?= 127.0.0.1:8780
 FUZZ_TIME ?= 10m
 
@@ -38,11 +38,15 @@ lint:
 
 # Figures: each benchmark also gives its ratio to reading the file's bytes.
 bench:
-	go test -p 1 -run '^$$' -bench . -benchtime 5x -count 5 ./core/format ./core/pipeline
+	go test -p 1 -run '^$$' -bench . -benchtime 5x -count 5 ./core/format ./core/spatial ./core/pipeline
 
 fuzz:
 	@for f in stl:FuzzReadSTL obj:FuzzReadOBJ threemf:FuzzRead3MF number:FuzzFloat; do \
 	  go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime $(FUZZ_TIME) -fuzzminimizetime 1000x ./core/format/$${f%%:*} || exit 1; done
+
+# How a check grows with its file, drawn for the documentation.
+scale:
+	VENEER_SCALE=$(CURDIR)/docs/check-speed.svg go test -count 1 -v -run TestScale ./e2e
 
 # The documentation's pictures of the console, from the demo set.
 shots: install-test console
