@@ -181,6 +181,9 @@ func printResult(w io.Writer, r *repair.Result, out string) {
 	t.AppendRow(table.Row{"verdict", r.Before.Verdict, verdictColours[r.After.Verdict].Sprint(r.After.Verdict)})
 	t.AppendRow(table.Row{"size mm", sizeWords(b.SizeMM), sizeWords(a.SizeMM)})
 	t.AppendRow(table.Row{"volume", volume(b.VolumeMM3), volume(a.VolumeMM3)})
+	if d := r.Deviation; d != nil {
+		t.AppendRow(table.Row{"deviation", "", fmt.Sprintf("at most %.2g mm, %.2g mm on average", d.Max, d.Mean)})
+	}
 	t.AppendRow(table.Row{"triangles", thousands(b.Triangles), thousands(a.Triangles)})
 	t.AppendRow(table.Row{"shells", b.Shells, a.Shells})
 	counts := map[string][2]int{}

@@ -3,6 +3,7 @@ package check
 import (
 	"context"
 	"encoding/xml"
+	"math"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -136,12 +137,41 @@ func TestSameReportHoweverTheFileIsWritten(t *testing.T) {
 			v := m.Triangles[t]
 			n.Triangles = append(n.Triangles, mesh.Triangle{int32(number[v[1]]), int32(number[v[2]]), int32(number[v[0]])})
 		}
+		if r.IntN(2) == 0 { // split over bodies
+			n.Bodies = []mesh.Body{{Name: "a"}, {Name: "b"}}
+			for range n.Triangles {
+				n.BodyOf = append(n.BodyOf, r.Int32N(2))
+			}
+		}
 		got := check(t, n)
+		require.Len(t, got.Findings, len(want.Findings))
+		got.Geometry.Bodies = want.Geometry.Bodies
 		require.Equal(t, counts(want), counts(got))
 		require.InDelta(t, want.Geometry.AreaMM2, got.Geometry.AreaMM2, 1e-6)
 		got.Geometry.AreaMM2, got.Geometry.MinMM, got.Geometry.SizeMM = want.Geometry.AreaMM2, want.Geometry.MinMM, want.Geometry.SizeMM
 		require.Equal(t, want.Geometry, got.Geometry)
 		require.Equal(t, want.Verdict, got.Verdict)
+	}
+}
+
+// TestSameCountsAtAnySize scales a damaged part by powers of two: what is counted
+// exactly stays.
+func TestSameCountsAtAnySize(t *testing.T) {
+	m := torus(20)
+	for i := range 4 {
+		m.Turn(int32(50 * i))
+	}
+	m.Positions[137] = m.Positions[137].Scale(0.3) // pulled through the other side
+	m.Append(0, m.Triangles[333])
+	want := check(t, m).Geometry
+	require.Positive(t, *want.SelfIntersections)
+	for _, k := range []int{-20, -3, 1, 12} {
+		n := m.Clone()
+		n.Scale(math.Ldexp(1, k))
+		got := check(t, n).Geometry
+		assert.Equal(t, *want.SelfIntersections, *got.SelfIntersections, "times 2^%d", k)
+		assert.Equal(t, [8]int{want.Edges, want.Shells, want.BoundaryLoops, want.NonManifoldEdges, want.NonManifoldVertices, want.Degenerate, want.Duplicates, want.Flipped},
+			[8]int{got.Edges, got.Shells, got.BoundaryLoops, got.NonManifoldEdges, got.NonManifoldVertices, got.Degenerate, got.Duplicates, got.Flipped})
 	}
 }
 

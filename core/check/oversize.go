@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 
+	"veneer/core/measure"
 	"veneer/core/process"
 )
 
@@ -25,6 +26,10 @@ var oversize = Kind{
 			f.Summary = fmt.Sprintf("%s fits the machine's %s only when turned by 90°", part, machine)
 		default:
 			f.Summary = fmt.Sprintf("%s does not fit the machine's %s", part, machine)
+			if axis, degrees, fits := measure.FitTurned(s.Mesh, s.Process.MachineMM); fits {
+				f.Severity = Note
+				f.Summary = fmt.Sprintf("%s fits the machine's %s only with its %s up and turned by %d° about it", part, machine, axis, degrees)
+			}
 		}
 		return f
 	},

@@ -115,6 +115,22 @@ func TestOverhangs(t *testing.T) {
 	assert.Len(t, o.Triangles, 2)
 }
 
+// TestCompare moves one face of a block: that is how far the two are apart, from
+// both sides, and a surface is not apart from itself.
+func TestCompare(t *testing.T) {
+	a, b := &mesh.Mesh{}, &mesh.Mesh{}
+	block(a, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10}, false)
+	block(b, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10.5}, false)
+	d, err := measure.Compare(t.Context(), spatial.New(a, nil), spatial.New(b, nil), 6000)
+	require.NoError(t, err)
+	assert.InDelta(t, 0.5, d.Max, 1e-9)
+	assert.InDelta(t, 0.5, d.P99, 1e-9)
+	assert.InDelta(t, 0.5/6, d.Mean, 0.01, "one face of six")
+	d, err = measure.Compare(t.Context(), spatial.New(a, nil), spatial.New(a.Clone(), nil), 6000)
+	require.NoError(t, err)
+	assert.Less(t, d.Max, 1e-12)
+}
+
 func TestLayersOfAHollowBlock(t *testing.T) {
 	m := &mesh.Mesh{}
 	block(m, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10}, false)
@@ -178,4 +194,21 @@ func TestLayersOfASurface(t *testing.T) {
 		}
 		require.Equal(t, want, l.Open(), "at %g, the gap is from %g to %g", l.ZMM, low, high)
 	}
+}
+
+// TestFitTurned lays long parts across a machine's diagonal.
+func TestFitTurned(t *testing.T) {
+	m := &mesh.Mesh{}
+	block(m, geom.Vec{}, geom.Vec{X: 250, Y: 10, Z: 20}, false)
+	axis, degrees, fits := measure.FitTurned(m, [3]float64{200, 200, 100})
+	require.True(t, fits)
+	assert.Equal(t, "Z", axis)
+	sin, cos := math.Sincos(float64(degrees) * math.Pi / 180)
+	assert.LessOrEqual(t, 250*cos+10*sin, 200.0)
+	assert.LessOrEqual(t, 250*sin+10*cos, 200.0)
+	_, _, fits = measure.FitTurned(m, [3]float64{180, 180, 100})
+	assert.False(t, fits)
+	axis, _, fits = measure.FitTurned(m, [3]float64{200, 200, 15})
+	require.True(t, fits)
+	assert.Equal(t, "Y", axis, "only on its side is it low enough")
 }

@@ -12,8 +12,10 @@ import (
 	"fmt"
 
 	"veneer/core/check"
+	"veneer/core/measure"
 	"veneer/core/mesh"
 	"veneer/core/repair/touchup"
+	"veneer/core/spatial"
 )
 
 // Schema names the format of a repair's record.
@@ -71,7 +73,7 @@ type Settings struct {
 	Progress func(stage string, done float64)
 }
 
-// Result is what became of a mesh. Deviation is nil until it is measured.
+// Result is what became of a mesh. Deviation is nil when nothing was repaired.
 type Result struct {
 	Schema       string        `json:"schema"`
 	Method       Method        `json:"method"`
@@ -86,11 +88,28 @@ type Result struct {
 	Mesh         *mesh.Mesh    `json:"-"`
 }
 
-// Deviation is how far a surface moved, in mm.
+// Deviation is how far the result's surface is from the one that was repaired,
+// two-sided, in mm, and where it is largest.
 type Deviation struct {
-	Max  float64 `json:"max"`
-	P99  float64 `json:"p99"`
-	Mean float64 `json:"mean"`
+	Max  float64    `json:"max"`
+	P99  float64    `json:"p99"`
+	Mean float64    `json:"mean"`
+	AtMM [3]float64 `json:"at_mm"`
+}
+
+// Samples of each surface that the deviation is measured by.
+const (
+	leastDeviation = 1_000
+	mostDeviation  = 20_000
+)
+
+// deviate measures how far the result is from the mesh as it was.
+func deviate(ctx context.Context, before, after *mesh.Mesh) (*Deviation, error) {
+	tree := func(m *mesh.Mesh) *spatial.Tree {
+		return spatial.New(m, func(t int32) bool { return !m.RepeatsVertex(t) })
+	}
+	d, err := measure.Compare(ctx, tree(before), tree(after), min(max(len(before.Triangles), leastDeviation), mostDeviation))
+	return &Deviation{d.Max, d.P99, d.Mean, d.At.Array()}, err
 }
 
 // Run repairs a copy of the mesh as the plan for its report says, and verifies it.
@@ -125,6 +144,9 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 	after, err := set.Verify(ctx, r.Mesh)
 	if err != nil {
 		return nil, fmt.Errorf("verify: %w", err)
+	}
+	if r.Deviation, err = deviate(ctx, m, r.Mesh); err != nil {
+		return nil, err
 	}
 	r.After, r.Verdict = after, after.Verdict
 	r.Repaired = after.Verdict == check.Pass

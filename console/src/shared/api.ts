@@ -73,7 +73,7 @@ export interface Revision {
   file_name: string
   verdict: Verdict
   triangles: number
-  repair?: { method: string; repaired: boolean; steps: RepairStep[]; volume_change_mm3: number | null } | null
+  repair?: { method: string; repaired: boolean; steps: RepairStep[]; volume_change_mm3: number | null; deviation_mm?: { max: number; p99: number; mean: number } | null } | null
   created_at: string
 }
 

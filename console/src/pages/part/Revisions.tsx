@@ -1,5 +1,5 @@
 import type { Revision } from '../../shared/api'
-import { bytes, count } from '../../shared/words'
+import { bytes, count, digits } from '../../shared/words'
 
 /** Revisions lists a part's states; picking one shows it. */
 export function Revisions({ revisions, shown, show }: { revisions: Revision[]; shown: number; show: (r: number) => void }) {
@@ -35,6 +35,11 @@ export function Revisions({ revisions, shown, show }: { revisions: Revision[]; s
             </li>
           ))}
         </ol>
+      )}
+      {one?.repair?.deviation_mm && (
+        <p className="mt-2 text-sm opacity-70">
+          At most {digits(one.repair.deviation_mm.max)} mm from the surface as received, {digits(one.repair.deviation_mm.mean)} mm on average.
+        </p>
       )}
     </section>
   )
