@@ -212,3 +212,66 @@ func TestFitTurned(t *testing.T) {
 	require.True(t, fits)
 	assert.Equal(t, "Y", axis, "only on its side is it low enough")
 }
+
+// jar is a closed pot with a wall of two mm and a hole of that width in its lid.
+func jar(neck float64) *mesh.Mesh {
+	const n = 48
+	profile := [][2]float64{{0, 0}, {20, 0}, {20, 40}, {neck / 2, 40}, {neck / 2, 38}, {18, 38}, {18, 2}, {0, 2}}
+	m := &mesh.Mesh{}
+	var rings [][]int32
+	for _, p := range profile {
+		var ring []int32
+		for i := range n {
+			if p[0] == 0 && i > 0 {
+				ring = append(ring, ring[0])
+				continue
+			}
+			a := 2 * math.Pi * float64(i) / n
+			ring = append(ring, int32(len(m.Positions)))
+			m.Positions = append(m.Positions, geom.Vec{X: p[0] * math.Cos(a), Y: p[0] * math.Sin(a), Z: p[1]})
+		}
+		rings = append(rings, ring)
+	}
+	for k := range len(rings) - 1 {
+		for i := range n {
+			a, b, c, d := rings[k][i], rings[k][(i+1)%n], rings[k+1][(i+1)%n], rings[k+1][i]
+			if a != b {
+				m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c})
+			}
+			if c != d {
+				m.Triangles = append(m.Triangles, mesh.Triangle{a, c, d})
+			}
+		}
+	}
+	return m
+}
+
+// TestPockets wants a jar to empty through a wide neck and not through a narrow
+// one, and finds how much stays in.
+func TestPockets(t *testing.T) {
+	room := math.Pi * 18 * 18 * 36
+	for _, c := range []struct {
+		neck    float64
+		pockets int
+	}{{12, 0}, {6, 0}, {3, 1}, {1, 1}} {
+		topo := mesh.NewTopology(jar(c.neck))
+		require.Positive(t, mesh.NewShells(topo, topo.Count()).List[0].VolumeMM3)
+		pockets, told, err := measure.Pockets(t.Context(), topo, 4)
+		require.NoError(t, err)
+		assert.True(t, told)
+		require.Len(t, pockets, c.pockets, "a neck of %g mm", c.neck)
+		if c.pockets > 0 {
+			assert.InDelta(t, room, pockets[0].VolumeMM3, room*0.06, "all but what sticks in its edges")
+		}
+	}
+	_, told, err := measure.Pockets(t.Context(), mesh.NewTopology(jar(3)), 0.1)
+	require.NoError(t, err)
+	assert.False(t, told, "too fine to tell")
+
+	sealed := &mesh.Mesh{}
+	block(sealed, geom.Vec{}, geom.Vec{X: 30, Y: 30, Z: 30}, false)
+	block(sealed, geom.Vec{X: 5, Y: 5, Z: 5}, geom.Vec{X: 25, Y: 25, Z: 25}, true)
+	pockets, _, err := measure.Pockets(t.Context(), mesh.NewTopology(sealed), 4)
+	require.NoError(t, err)
+	assert.Empty(t, pockets, "sealed rooms are told by shells")
+}
