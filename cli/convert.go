@@ -47,23 +47,30 @@ func convertCommand() *cobra.Command {
 	return c
 }
 
+// readable checks a file that a command goes on with, a bar telling how far it
+// is; a file that cannot be read ends the command.
+func readable(c *cobra.Command, path string, set pipeline.Settings) (*pipeline.Checked, error) {
+	bar := newBar(filepath.Base(path))
+	defer bar.clear()
+	set.Progress = bar.set
+	checked, err := checkFile(c, path, set)
+	if err == nil && checked.Report.Unread != "" {
+		bar.clear()
+		fmt.Fprintln(os.Stderr, "veneer:", checked.Report.Unread)
+		return nil, exit{unusable}
+	}
+	return checked, err
+}
+
 func runConvert(c *cobra.Command, in, out string, set pipeline.Settings, asJSON bool) error {
 	if err := notItself(in, out); err != nil {
 		return err
 	}
-	bar := newBar(filepath.Base(in))
-	defer bar.clear()
-	set.Progress = bar.set
-	checked, err := checkFile(c, in, set)
+	checked, err := readable(c, in, set)
 	if err != nil {
 		return err
 	}
-	bar.clear()
 	r := checked.Report
-	if r.Unread != "" {
-		fmt.Fprintln(os.Stderr, "veneer:", r.Unread)
-		return exit{unusable}
-	}
 	if len(r.Questions) > 0 {
 		printReport(os.Stderr, r)
 		fmt.Fprintln(os.Stderr, "veneer: a question is open; answer it with --answer, or take the defaults with --answer default")

@@ -76,19 +76,11 @@ func layersCommand() *cobra.Command {
 }
 
 func runLayers(c *cobra.Command, path, out string, set pipeline.Settings, asJSON bool, heightsOf func(*pipeline.Checked) ([]float64, error)) error {
-	bar := newBar(filepath.Base(path))
-	defer bar.clear()
-	set.Progress = bar.set
-	checked, err := checkFile(c, path, set)
+	checked, err := readable(c, path, set)
 	if err != nil {
 		return err
 	}
-	bar.clear()
 	r := checked.Report
-	if r.Unread != "" {
-		fmt.Fprintln(os.Stderr, "veneer:", r.Unread)
-		return exit{unusable}
-	}
 	if r.Unit.Doubtful {
 		printReport(os.Stderr, r)
 		fmt.Fprintln(os.Stderr, "veneer: the unit is in doubt; set --unit, or take the likeliest with --answer default")

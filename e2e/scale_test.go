@@ -1,8 +1,8 @@
 package e2e
 
 import (
-	"bufio"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"os"
@@ -18,8 +18,7 @@ import (
 
 	"veneer/core/check"
 	"veneer/core/format/stl"
-	"veneer/core/geom"
-	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 )
 
 // TestScale measures how time and memory of a check grow with the number of
@@ -33,7 +32,9 @@ func TestScale(t *testing.T) {
 	var points []point
 	for _, n := range []int{71, 122, 224, 387, 707, 1225, 2236} {
 		path := filepath.Join(t.TempDir(), "bumpy.stl")
-		writeBumpy(t, path, n)
+		f, err := os.Create(path)
+		require.NoError(t, err)
+		require.NoError(t, errors.Join(stl.WriteBinary(f, meshtest.Bumpy(n)), f.Close()))
 		best := point{seconds: math.Inf(1)}
 		for range 3 {
 			cmd := exec.Command(binary, "check", path, "--json")
@@ -78,28 +79,4 @@ func TestScale(t *testing.T) {
 	largest := points[len(points)-1]
 	growth := largest.seconds / million.seconds / (largest.triangles * math.Log2(largest.triangles) / (million.triangles * math.Log2(million.triangles)))
 	assert.Less(t, growth, 1.6, "time against n log n")
-}
-
-// writeBumpy writes a closed torus of 2·n·n triangles, row by row.
-func writeBumpy(t *testing.T, path string, n int) {
-	at := func(i, j int) geom.Vec {
-		a, b := 2*math.Pi*float64(i%n)/float64(n), 2*math.Pi*float64(j%n)/float64(n)
-		r := 40 + 10*math.Cos(b) + 0.3*math.Sin(30*a)*math.Cos(20*b)
-		return geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: 10 * math.Sin(b)}
-	}
-	f, err := os.Create(path)
-	require.NoError(t, err)
-	defer f.Close()
-	out := bufio.NewWriter(f)
-	whole := &mesh.Mesh{Triangles: make([]mesh.Triangle, 2*n*n), Positions: make([]geom.Vec, 0, n*n)}
-	for i := range n {
-		for j := range n {
-			whole.Positions = append(whole.Positions, at(i, j))
-			k, l := (i+1)%n, (j+1)%n
-			a, b, c, d := int32(i*n+j), int32(k*n+j), int32(k*n+l), int32(i*n+l)
-			whole.Triangles[2*(i*n+j)], whole.Triangles[2*(i*n+j)+1] = mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d}
-		}
-	}
-	require.NoError(t, stl.WriteBinary(out, whole))
-	require.NoError(t, out.Flush())
 }

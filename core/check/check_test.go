@@ -13,6 +13,7 @@ import (
 
 	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 	"veneer/core/process"
 	"veneer/core/unit"
 )
@@ -25,22 +26,15 @@ func settings(t *testing.T) Settings {
 
 // torus is closed, of genus 1, n by n quads.
 func torus(n int) *mesh.Mesh {
-	m := &mesh.Mesh{}
-	at := func(i, j int) int32 { return int32((i+n)%n*n + (j+n)%n) }
-	for i := range n {
-		for j := range n {
-			a, b := 6.283185307179586*float64(i)/float64(n), 6.283185307179586*float64(j)/float64(n)
-			r := 40 + 10*cos(b)
-			m.Positions = append(m.Positions, geom.Vec{X: r * cos(a), Y: r * sin(a), Z: 10 * sin(b)})
-		}
-	}
-	for i := range n {
-		for j := range n {
-			m.Triangles = append(m.Triangles, mesh.Triangle{at(i, j), at(i+1, j), at(i+1, j+1)}, mesh.Triangle{at(i, j), at(i+1, j+1), at(i, j+1)})
-		}
-	}
-	return m
+	return meshtest.Grid(n, n, func(a, b float64) geom.Vec {
+		r := 40 + 10*cos(b)
+		return geom.Vec{X: r * cos(a), Y: r * sin(a), Z: 10 * sin(b)}
+	})
 }
+
+// cos and sin hit 0 and ±1 exactly, so that tests can compare sizes.
+func cos(x float64) float64 { return math.Round(math.Cos(x)*1e12) / 1e12 }
+func sin(x float64) float64 { return math.Round(math.Sin(x)*1e12) / 1e12 }
 
 func check(t *testing.T, m *mesh.Mesh) *Report {
 	t.Helper()

@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"math"
 
 	"veneer/core/geom"
 )
@@ -15,7 +16,7 @@ var openBoundary = Kind{
 		"s M15 25 L50 10 L85 25 L85 55 L50 68 L15 55 Z|l M15 25 L50 38 L85 25 M50 38 L50 68|N M58 30l14-5 4 12-12 6z"},
 	find: func(s *Subject) *Finding {
 		f := &Finding{Count: len(s.Loops)}
-		total := 0.0
+		total, low, high := 0.0, math.Inf(1), math.Inf(-1)
 		for _, loop := range s.Loops {
 			var place Place
 			box := geom.EmptyBox()
@@ -30,10 +31,12 @@ var openBoundary = Kind{
 			last := loop.Halves[len(loop.Halves)-1]
 			place.LineMM = append(place.LineMM, s.line(s.Topology.To(last))...)
 			place.AtMM, place.SizeMM = roundAll(box.Centre()), round(diameter(box))
+			place.LayersMM = &[2]float64{round(box.Min.Z), round(box.Max.Z)}
+			low, high = min(low, box.Min.Z), max(high, box.Max.Z)
 			f.Places = append(f.Places, place)
 		}
-		f.Summary = fmt.Sprintf("%s, %s, %.4g mm of rim", some(len(s.Loops), "open loop", "open loops"),
-			some(s.Edges.Boundary, "edge", "edges"), total)
+		f.Summary = fmt.Sprintf("%s, %s, %.4g mm of rim; layers between %.4g and %.4g mm do not close", some(len(s.Loops), "open loop", "open loops"),
+			some(s.Edges.Boundary, "edge", "edges"), total, low, high)
 		return f
 	},
 }

@@ -99,6 +99,7 @@ type Place struct {
 	Triangles      []int32      `json:"triangles"`
 	TrianglesTotal int          `json:"triangles_total"`
 	LineMM         [][3]float64 `json:"line_mm,omitempty"`
+	LayersMM       *[2]float64  `json:"layers_mm,omitempty"` // from which height to which layers do not close there
 }
 
 // Ask is something only a person can decide.

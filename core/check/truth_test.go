@@ -12,24 +12,8 @@ import (
 
 	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 )
-
-// grid closes a rectangle of n by k quads around itself, both ways.
-func grid(n, k int, at func(a, b float64) geom.Vec) *mesh.Mesh {
-	m := &mesh.Mesh{}
-	for i := range n {
-		for j := range k {
-			m.Positions = append(m.Positions, at(2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(k)))
-		}
-	}
-	for i := range n {
-		for j := range k {
-			a, b, c, d := int32(i*k+j), int32((i+1)%n*k+j), int32((i+1)%n*k+(j+1)%k), int32(i*k+(j+1)%k)
-			m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
-		}
-	}
-	return m
-}
 
 // ball is a cube of n by n faces blown up to a sphere, or left as it is.
 func ball(n int, size float64, round bool) *mesh.Mesh {
@@ -77,11 +61,11 @@ func shapes() map[string]*mesh.Mesh {
 		"ball":  ball(16, 30, true),
 		"cube":  ball(16, 30, false),
 		"two":   two,
-		"ring": grid(60, 24, func(a, b float64) geom.Vec {
+		"ring": meshtest.Grid(60, 24, func(a, b float64) geom.Vec {
 			r := 30 + 6*math.Cos(b)
 			return geom.Vec{X: r * math.Cos(a), Y: 0.7 * r * math.Sin(a), Z: 9*math.Sin(b) + 4*math.Sin(3*a)}.Single()
 		}),
-		"knot": grid(160, 12, func(a, b float64) geom.Vec {
+		"knot": meshtest.Grid(160, 12, func(a, b float64) geom.Vec {
 			r := 30 + 12*math.Cos(3*a)
 			c := geom.Vec{X: r * math.Cos(2*a), Y: r * math.Sin(2*a), Z: 14 * math.Sin(3*a)}
 			out := geom.Vec{X: math.Cos(2 * a), Y: math.Sin(2 * a)}

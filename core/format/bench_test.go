@@ -4,7 +4,6 @@ import (
 	"archive/zip"
 	"bytes"
 	"fmt"
-	"math"
 	"math/rand/v2"
 	"testing"
 
@@ -14,28 +13,8 @@ import (
 	"veneer/core/format/stl"
 	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 )
-
-// torus is closed, of 2·n·n triangles.
-func torus(n int) *mesh.Mesh {
-	m := &mesh.Mesh{}
-	for i := range n {
-		for j := range n {
-			a, b := 2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
-			r := 40 + 10*math.Cos(b) + 0.3*math.Sin(30*a)*math.Cos(20*b)
-			p := geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: 10 * math.Sin(b)}
-			m.Positions = append(m.Positions, geom.Vec{X: float64(float32(p.X)), Y: float64(float32(p.Y)), Z: float64(float32(p.Z))})
-		}
-	}
-	for i := range n {
-		for j := range n {
-			k, l := (i+1)%n, (j+1)%n
-			a, b, c, d := int32(i*n+j), int32(k*n+j), int32(k*n+l), int32(i*n+l)
-			m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
-		}
-	}
-	return m
-}
 
 func binarySTL(b testing.TB, m *mesh.Mesh) []byte {
 	var out bytes.Buffer
@@ -59,7 +38,7 @@ func benchmarkRead(b *testing.B, name string, content []byte, expanded int64, tr
 // BenchmarkRead reads files from memory, weld included. The shuffled STL has
 // its triangles in random order; MB/s of 3MF are those of the unpacked XML.
 func BenchmarkRead(b *testing.B) {
-	m := torus(707)
+	m := meshtest.Bumpy(707)
 	n := len(m.Triangles)
 	content := binarySTL(b, m)
 	b.Run("stl-binary", func(b *testing.B) { benchmarkRead(b, "a.stl", content, int64(len(content)), n) })
@@ -74,7 +53,7 @@ func BenchmarkRead(b *testing.B) {
 	})
 	b.Run("stl-binary-shuffled", func(b *testing.B) { benchmarkRead(b, "a.stl", shuffled, int64(len(shuffled)), n) })
 
-	small := torus(400)
+	small := meshtest.Bumpy(400)
 	var text bytes.Buffer
 	text.WriteString("solid torus\n")
 	for t := range int32(len(small.Triangles)) {

@@ -19,12 +19,13 @@ import (
 	"veneer/core/format/threemf"
 	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 )
 
 // painted is a small mesh of two named bodies in several colours, some
 // blended, some missing, with coordinates that need all their digits.
 func painted(r *rand.Rand) *mesh.Mesh {
-	m := torus(12)
+	m := meshtest.Bumpy(12)
 	m.Bodies = []mesh.Body{{Name: "rim & <dial>"}, {Name: "Höhe 2"}}
 	palette := []mesh.Colour{0xff0000ff, 0x00ff00ff, 0x0000ffff, 0x08101880, 0}
 	for t := range m.Triangles {
@@ -141,11 +142,11 @@ func TestRoundTrips(t *testing.T) {
 
 // TestRoundTripsFromOneFormatToTheNext goes around all formats and ends where it began.
 func TestRoundTripsFromOneFormatToTheNext(t *testing.T) {
-	m := torus(20)
+	m := meshtest.Bumpy(20)
 	for _, f := range append(formats, formats...) {
 		m = read(t, write(t, f, m)).Mesh
 	}
-	want := torus(20)
+	want := meshtest.Bumpy(20)
 	require.Len(t, m.Triangles, len(want.Triangles))
 	for i := range want.Triangles {
 		for c := range 3 {
@@ -155,7 +156,7 @@ func TestRoundTripsFromOneFormatToTheNext(t *testing.T) {
 }
 
 func TestBlendedColoursSurviveIn3MF(t *testing.T) {
-	m := torus(3)
+	m := meshtest.Bumpy(3)
 	for range m.Triangles {
 		m.Colours = append(m.Colours, [3]mesh.Colour{0x112233ff, 0x445566ff, 0x778899ff})
 	}
@@ -224,7 +225,7 @@ func TestFoldsAreSeenBeforehand(t *testing.T) {
 }
 
 func TestReadBackSeesDifferences(t *testing.T) {
-	m := torus(6)
+	m := meshtest.Bumpy(6)
 	w := write(t, file.OBJ, m)
 	m.Positions[m.Triangles[7][1]].X += 1e-9
 	err := ReadBack(context.Background(), w.source(), file.OBJ, m, file.DefaultLimits())

@@ -11,6 +11,7 @@ import (
 	"veneer/core/geom"
 	"veneer/core/measure"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 	"veneer/core/spatial"
 )
 
@@ -150,21 +151,10 @@ func TestLayersOfAHollowBlock(t *testing.T) {
 // the layers through it are open.
 func TestLayersOfASurface(t *testing.T) {
 	const n = 48
-	m := &mesh.Mesh{}
-	for i := range n {
-		for j := range n {
-			a, b := 2*math.Pi*float64(i)/n, 2*math.Pi*float64(j)/n
-			r := 40 + 10*math.Cos(b)
-			m.Positions = append(m.Positions, geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: math.Round(100*math.Sin(b)) / 10})
-		}
-	}
-	for i := range n {
-		for j := range n {
-			k, l := (i+1)%n, (j+1)%n
-			a, b, c, d := int32(i*n+j), int32(k*n+j), int32(k*n+l), int32(i*n+l)
-			m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
-		}
-	}
+	m := meshtest.Grid(n, n, func(a, b float64) geom.Vec {
+		r := 40 + 10*math.Cos(b)
+		return geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: math.Round(100*math.Sin(b)) / 10}
+	})
 	topo := mesh.NewTopology(m)
 	volume := mesh.NewShells(topo, topo.Count()).List[0].VolumeMM3
 	heights := measure.Heights(m.Bounds(), 0.1)

@@ -6,7 +6,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
-	"math"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -19,31 +18,11 @@ import (
 	"veneer/core/check"
 	"veneer/core/format/file"
 	"veneer/core/format/stl"
-	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 	"veneer/core/pipeline"
 	"veneer/core/process"
 )
-
-// bumpy is a closed torus of 2·n·n triangles with a bumpy skin.
-func bumpy(n int) *mesh.Mesh {
-	m := &mesh.Mesh{}
-	for i := range n {
-		for j := range n {
-			a, b := 2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
-			r := 40 + 10*math.Cos(b) + 0.3*math.Sin(30*a)*math.Cos(20*b)
-			m.Positions = append(m.Positions, geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: 10 * math.Sin(b)})
-		}
-	}
-	for i := range n {
-		for j := range n {
-			k, l := (i+1)%n, (j+1)%n
-			a, b, c, d := int32(i*n+j), int32(k*n+j), int32(k*n+l), int32(i*n+l)
-			m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
-		}
-	}
-	return m
-}
 
 func encoded(tb testing.TB, m *mesh.Mesh) []byte {
 	var b bytes.Buffer
@@ -62,7 +41,7 @@ func settings(tb testing.TB) pipeline.Settings {
 }
 
 func TestCheckFillsTheReport(t *testing.T) {
-	b := encoded(t, bumpy(20))
+	b := encoded(t, meshtest.Bumpy(20))
 	set := settings(t)
 	clock := time.Unix(0, 0)
 	set.Now = func() time.Time { clock = clock.Add(time.Millisecond); return clock }
@@ -87,7 +66,7 @@ func TestCheckFillsTheReport(t *testing.T) {
 }
 
 func TestUnitsScaleTheMesh(t *testing.T) {
-	m := bumpy(12)
+	m := meshtest.Bumpy(12)
 	m.Scale(1.0137 / 25.4) // nothing round
 	b := encoded(t, m)
 	set := settings(t)
@@ -131,13 +110,13 @@ func TestFailingDisksAndCancellingAreErrors(t *testing.T) {
 	assert.ErrorIs(t, err, errDisk)
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	_, err = pipeline.Check(ctx, source("a.stl", encoded(t, bumpy(50))), settings(t))
+	_, err = pipeline.Check(ctx, source("a.stl", encoded(t, meshtest.Bumpy(50))), settings(t))
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
 // TestSameOnOneCore gives the same report and bytes whatever the number of cores.
 func TestSameOnOneCore(t *testing.T) {
-	m := bumpy(60)
+	m := meshtest.Bumpy(60)
 	m.Triangles = append(m.Triangles[:100], m.Triangles[103:]...)
 	for i := 500; i < 520; i++ {
 		v := &m.Triangles[i]
@@ -170,7 +149,7 @@ func TestSameOnOneCore(t *testing.T) {
 // file. ratio is its time over that of reading the file's bytes and touching
 // each, in the same run.
 func BenchmarkCheck(b *testing.B) {
-	content := encoded(b, bumpy(707))
+	content := encoded(b, meshtest.Bumpy(707))
 	path := filepath.Join(b.TempDir(), "million.stl")
 	require.NoError(b, os.WriteFile(path, content, 0o600))
 	f, err := os.Open(path)

@@ -14,6 +14,7 @@ import (
 	"veneer/core/geom"
 	"veneer/core/geom/geomtest"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 	"veneer/core/spatial"
 )
 
@@ -86,29 +87,9 @@ func TestCrossingsAgainstTheOracle(t *testing.T) {
 	}
 }
 
-// wavy is a closed torus of 2·n·n triangles.
-func wavy(n int) *mesh.Mesh {
-	m := &mesh.Mesh{}
-	for i := range n {
-		for j := range n {
-			a, b := 2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
-			r := 40 + 10*math.Cos(b) + 0.3*math.Sin(30*a)*math.Cos(20*b)
-			m.Positions = append(m.Positions, geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: 10 * math.Sin(b)}.Single())
-		}
-	}
-	for i := range n {
-		for j := range n {
-			k, l := (i+1)%n, (j+1)%n
-			a, b, c, d := int32(i*n+j), int32(k*n+j), int32(k*n+l), int32(i*n+l)
-			m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
-		}
-	}
-	return m
-}
-
 // pushed is a torus with some points moved through the other side of its skin.
 func pushed(n int, at ...int) *mesh.Mesh {
-	m := wavy(n)
+	m := meshtest.Bumpy(n)
 	for _, v := range at {
 		p := &m.Positions[v]
 		*p = geom.Vec{X: p.X * 0.5, Y: p.Y * 0.5, Z: -p.Z - 3}
@@ -119,7 +100,7 @@ func pushed(n int, at ...int) *mesh.Mesh {
 // TestCrossingsOfASurface finds exactly the damage, the same on any number of
 // cores, whatever the order of triangles and the way the part lies.
 func TestCrossingsOfASurface(t *testing.T) {
-	assert.Empty(t, crossings(t, wavy(60)))
+	assert.Empty(t, crossings(t, meshtest.Bumpy(60)))
 	m := pushed(40, 13, 700, 1203)
 	want := brutePlain(m)
 	require.Greater(t, len(want), 20)
@@ -227,7 +208,7 @@ func TestEmptyTrees(t *testing.T) {
 }
 
 func BenchmarkCrossings(b *testing.B) {
-	m := wavy(707)
+	m := meshtest.Bumpy(707)
 	b.Run("tree", func(b *testing.B) {
 		for b.Loop() {
 			spatial.New(m, nil)
