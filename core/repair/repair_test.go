@@ -333,3 +333,33 @@ func TestColoursSurviveRepair(t *testing.T) {
 		require.Equal(t, [3]mesh.Colour{want, want, want}, r.Mesh.Colours[tri], "triangle %d", tri)
 	}
 }
+
+// TestFinsAreTakenOff hangs triangles and strips of triangles on a surface, and
+// membranes that end in the open: what they hang on stays, bit by bit.
+func TestFinsAreTakenOff(t *testing.T) {
+	for name, clean := range shapes() {
+		t.Run(name, func(t *testing.T) {
+			m := clean.Clone()
+			n := len(m.Triangles)
+			for i := range 6 { // strips of one to six triangles, each off an edge of its own
+				v := m.Triangles[i*n/7]
+				a, b, c := m.Corners(int32(i * n / 7))
+				out := b.Sub(a).Cross(c.Sub(a)).Unit()
+				low := [2]int32{v[0], v[1]}
+				for k := range i + 1 {
+					m.Positions = append(m.Positions, a.Lerp(b, 0.3+0.4*float64(k%2)).Add(out.Scale(0.8*float64(k+1))).Single())
+					top := int32(len(m.Positions) - 1)
+					m.Append(0, mesh.Triangle{low[0], low[1], top})
+					low[k%2] = top
+				}
+			}
+			r, _ := mend(t, m)
+			assert.Equal(t, "drop-fins", r.Steps[0].Step)
+			assert.Equal(t, 6, r.Steps[0].Changed)
+			assert.Equal(t, "6 fins of 21 triangles taken off", r.Steps[0].Detail)
+			require.Equal(t, check.Pass, r.Verdict, "%+v", r.After.Findings)
+			assert.Len(t, r.Mesh.Triangles, n)
+			assert.Less(t, r.Deviation.Mean, 1.0)
+		})
+	}
+}

@@ -39,7 +39,7 @@ type Change struct {
 
 // Steps is the table, in the order in which the steps run.
 func Steps() []Step {
-	return []Step{joinSeams, dropDuplicates, dropDegenerate, orient, removeNested, fill, turnOutward}
+	return []Step{joinSeams, dropDuplicates, dropDegenerate, dropFins, orient, removeNested, fill, turnOutward}
 }
 
 // topology gathers the edges and shells afresh.
