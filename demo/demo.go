@@ -91,7 +91,7 @@ func refused(name, condition, refusal string, make func() []byte) File {
 // process prints without support, as they lie; in how many regions is the
 // check's to count.
 var overhanging = []string{"bollard.stl", "capstan.stl", "chain.3mf", "channel-buoy.obj", "fog-bell.stl", "horn-cleat.stl", "hull-section.obj",
-	"lantern-cage.3mf", "mooring-post.stl", "bell-clapper.stl", "lamp-lens.stl", "rope-knot.stl", "sounding-board.stl"}
+	"lantern-cage.3mf", "mooring-post.stl", "bell-clapper.stl", "lamp-lens.stl", "rope-knot.stl", "sounding-board.stl", "sextant-stand.stl"}
 
 // Batches is the demo set.
 func Batches() []Batch {
@@ -202,6 +202,9 @@ func dialAndFittings() []File {
 		clean("rope-knot.stl", "clean", 1, 1, func() []byte { return binarySTL(solid(ropeKnot())) }),
 		broken("bell-clapper.stl", "3 fins standing off the surface", 1, map[string]int{"open-boundary": 3, "non-manifold-edge": 3}, "pass", func() []byte {
 			return binarySTL(damaged(bellClapper(), func(m *mesh.Mesh) { fin(m, 3, 4) }))
+		}),
+		broken("sextant-stand.stl", "a post pushed into its foot and never joined", 2, map[string]int{"overlapping-shells": 1, "self-intersection": -1}, "repair", func() []byte {
+			return binarySTL(solid(sextantStand()))
 		}),
 		broken("tide-gear.stl", "the underside is missing", 1, map[string]int{"open-boundary": 7}, "pass", func() []byte {
 			m := solid(tideGear())

@@ -243,6 +243,12 @@ func dialFace() *shape {
 	return lathe([][2]float64{{0, 0}, {58, 0}, {60, 2}, {60, 4}, {57, 6}, {30, 6.5}, {0, 7}}, 72, nil)
 }
 
+func sextantStand() *shape {
+	s := lathe(smooth([][2]float64{{0, 0}, {32, 0}, {34, 3}, {30, 9}, {14, 13}, {0, 14}}, 5), 72, nil)
+	s.add(lathe(smooth([][2]float64{{0, 5}, {6, 5}, {6.5, 20}, {5, 52}, {8, 58}, {0, 62}}, 5), 48, nil), geom.Identity)
+	return s
+}
+
 func hand(length float64) *shape {
 	w := length * 0.035
 	outline := [][2]float64{}

@@ -152,7 +152,7 @@ func TestRepairCommand(t *testing.T) {
 	assert.Equal(t, 0, code)
 	assert.FileExists(t, filepath.Join(dir, "hand.stl"))
 
-	text, _, code = run(t, nil, "repair", demoFile(t, "bell-clapper.stl"), "-p", "resin", "-o", filepath.Join(dir, "clapper.stl"))
+	text, _, code = run(t, nil, "repair", demoFile(t, "sextant-stand.stl"), "-p", "resin", "-o", filepath.Join(dir, "stand.stl"))
 	assert.Equal(t, 1, code, "what is left is said")
 	assert.Contains(t, text, "NOT REPAIRED")
 	_, errs, code = run(t, nil, "repair", demoFile(t, "sea-chart.3mf"), "-o", filepath.Join(dir, "chart.stl"))

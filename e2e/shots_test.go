@@ -68,7 +68,7 @@ func TestScreenshots(t *testing.T) {
 	part("lantern-cage.3mf", "")
 	save("console-part-dark.png")
 	p.open("/batches/2")
-	p.until("document.querySelectorAll('[data-part] img').length === 11")
+	p.until("document.querySelectorAll('[data-part] img').length === 12")
 	save("console-batch-dark.png")
 }
 
