@@ -132,7 +132,10 @@ func Prefix(b []byte) (x float64, n int) {
 		negative = b[0] == '-'
 		i = 1
 	}
-	mantissa, digits := Digits(b[i:])
+	mantissa, digits := uint64(b[i]-'0'), 1
+	if mantissa > 9 || b[i+1] != '.' { // one digit before the point is most common
+		mantissa, digits = Digits(b[i:])
+	}
 	i += digits
 	exponent := 0
 	if b[i] == '.' {
