@@ -44,7 +44,7 @@ func Main(args []string) int {
 	root := &cobra.Command{
 		Use:           "veneer",
 		Short:         "Check, repair and record mesh files for 3D printing",
-		Long:          "Veneer checks STL, OBJ and 3MF files, repairs them, and keeps the record.\n\ncheck, layers, repair, convert and explain work on plain files; serve runs the service that the batch commands and the console use.",
+		Long:          "Veneer checks STL, OBJ and 3MF files, repairs them, and keeps the record.\n\ncheck, layers, compare, repair, convert and explain work on plain files; serve runs the service that the batch commands and the console use.",
 		SilenceErrors: true,
 		SilenceUsage:  true,
 	}
@@ -52,7 +52,7 @@ func Main(args []string) int {
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		return fmt.Errorf("%w; see %s --help", err, c.CommandPath())
 	})
-	root.AddCommand(checkCommand(), layersCommand(), explainCommand(), repairCommand(), convertCommand(), batchCommand(), loginCommand(), serveCommand(), demoCommand(), taskCommand())
+	root.AddCommand(checkCommand(), compareCommand(), layersCommand(), explainCommand(), repairCommand(), convertCommand(), batchCommand(), loginCommand(), serveCommand(), demoCommand(), taskCommand())
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
 	var e exit

@@ -186,9 +186,15 @@ func printResult(w io.Writer, r *repair.Result, out string) {
 	}
 	t.AppendRow(table.Row{"triangles", thousands(b.Triangles), thousands(a.Triangles)})
 	t.AppendRow(table.Row{"shells", b.Shells, a.Shells})
+	appendFindings(t, r.Before, r.After)
+	t.Render()
+}
+
+// appendFindings adds a row for each kind of finding of two reports, notes aside.
+func appendFindings(t table.Writer, before, after *check.Report) {
 	counts := map[string][2]int{}
 	var order []string
-	for i, findings := range [][]check.Finding{r.Before.Findings, r.After.Findings} {
+	for i, findings := range [][]check.Finding{before.Findings, after.Findings} {
 		for _, f := range findings {
 			if f.Severity == check.Note {
 				continue
@@ -204,5 +210,4 @@ func printResult(w io.Writer, r *repair.Result, out string) {
 	for _, kind := range order {
 		t.AppendRow(table.Row{kind, counts[kind][0], counts[kind][1]})
 	}
-	t.Render()
 }

@@ -171,6 +171,59 @@ func TestRepairCommand(t *testing.T) {
 	assert.Equal(t, original, now, "the original stays as it is")
 }
 
+func TestCompareCommand(t *testing.T) {
+	bell, mended := demoFile(t, "fog-bell.stl"), filepath.Join(t.TempDir(), "mended.stl")
+	_, errs, code := run(t, nil, "repair", bell, "-o", mended)
+	require.Equal(t, 0, code, errs)
+	out, _, code := run(t, nil, "compare", bell, mended, "--json")
+	assert.Equal(t, 0, code)
+	var r struct {
+		Deviation struct{ Max, P99, Mean float64 } `json:"deviation_mm"`
+		Area      float64                          `json:"area_change_mm2"`
+		A, B      check.Report
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &r))
+	assert.InDelta(t, 5, r.Deviation.Max, 3, "the middle of the largest hole is that far from its rim")
+	assert.Less(t, r.Deviation.Mean, 0.05)
+	assert.Greater(t, r.Area, 200.0, "three holes' worth")
+	assert.Equal(t, check.Repair, r.A.Verdict)
+	assert.Equal(t, check.Pass, r.B.Verdict)
+	out, _, code = run(t, nil, "compare", mended, mended)
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "lie on one another")
+	_, errs, code = run(t, nil, "compare", bell, demoFile(t, "holiday.stl"))
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "JPEG")
+}
+
+func TestLayersCommand(t *testing.T) {
+	bell, dir := demoFile(t, "fog-bell.stl"), t.TempDir()
+	out, _, code := run(t, nil, "layers", bell, "--every", "2")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, out, "57 layers, 17 of them do not close")
+	out, _, code = run(t, nil, "layers", bell, "--at", "36", "-o", filepath.Join(dir, "bell.svg"), "--json")
+	assert.Equal(t, 1, code)
+	var lines []struct {
+		Area *float64 `json:"area_mm2"`
+		Open int
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &lines))
+	require.Len(t, lines, 1)
+	assert.Equal(t, 1, lines[0].Open)
+	assert.Nil(t, lines[0].Area, "while a line is open nobody can tell")
+	svg, err := os.ReadFile(filepath.Join(dir, "bell.svg"))
+	require.NoError(t, err)
+	assert.Contains(t, string(svg), "<svg")
+	out, _, code = run(t, nil, "layers", demoFile(t, "bollard.stl"), "--every", "40", "-o", filepath.Join(dir, "bollard.svg"))
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "3 layers, all close")
+	assert.FileExists(t, filepath.Join(dir, "bollard-0003.svg"))
+	for _, bad := range [][]string{{"layers", bell}, {"layers", bell, "--at", "1", "--every", "2"}, {"layers", bell, "--every", "0"}, {"layers", bell, "--at", "1", "-o", "x.png"}, {"layers", bell, "--every", "1e-6"}} {
+		_, _, code := run(t, nil, bad...)
+		assert.Equal(t, 2, code, "%v", bad)
+	}
+}
+
 func TestConvertCommand(t *testing.T) {
 	dir := t.TempDir()
 	for _, name := range []string{"chain.stl", "chain.obj", "chain.3mf"} { // from one to the next

@@ -19,9 +19,10 @@ type Deviation struct {
 }
 
 // Compare measures how far two surfaces are apart by about n samples of each,
-// spread by area. It is never larger than the true distance (of Hausdorff), and
-// misses no more than lies between samples. Cost: a nearest point for each.
-func Compare(ctx context.Context, a, b *spatial.Tree, n int) (Deviation, error) {
+// spread by area, and, with corners, by all their vertices too, which count for
+// Max alone. It is never larger than the true distance (of Hausdorff), and misses
+// no more than lies between samples. Cost: a nearest point for each.
+func Compare(ctx context.Context, a, b *spatial.Tree, n int, corners bool) (Deviation, error) {
 	var d Deviation
 	var all []float64
 	for _, pair := range [2][2]*spatial.Tree{{a, b}, {b, a}} {
@@ -39,6 +40,21 @@ func Compare(ctx context.Context, a, b *spatial.Tree, n int) (Deviation, error) 
 			d.Mean += x
 		}
 		all = append(all, distances...)
+		if !corners {
+			continue
+		}
+		points := pair[0].Mesh.Positions
+		distances = make([]float64, len(points))
+		if err := each(ctx, len(points), func(i int) {
+			_, _, distances[i] = pair[1].Nearest(points[i], math.Inf(1))
+		}); err != nil {
+			return d, err
+		}
+		for i, x := range distances {
+			if x > d.Max {
+				d.Max, d.At = x, points[i]
+			}
+		}
 	}
 	if len(all) == 0 || math.IsInf(d.Max, 1) {
 		return Deviation{}, nil

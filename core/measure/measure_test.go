@@ -122,14 +122,20 @@ func TestCompare(t *testing.T) {
 	a, b := &mesh.Mesh{}, &mesh.Mesh{}
 	block(a, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10}, false)
 	block(b, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10.5}, false)
-	d, err := measure.Compare(t.Context(), spatial.New(a, nil), spatial.New(b, nil), 6000)
+	d, err := measure.Compare(t.Context(), spatial.New(a, nil), spatial.New(b, nil), 6000, false)
 	require.NoError(t, err)
 	assert.InDelta(t, 0.5, d.Max, 1e-9)
 	assert.InDelta(t, 0.5, d.P99, 1e-9)
 	assert.InDelta(t, 0.5/6, d.Mean, 0.01, "one face of six")
-	d, err = measure.Compare(t.Context(), spatial.New(a, nil), spatial.New(a.Clone(), nil), 6000)
+	d, err = measure.Compare(t.Context(), spatial.New(a, nil), spatial.New(a.Clone(), nil), 6000, true)
 	require.NoError(t, err)
 	assert.Less(t, d.Max, 1e-12)
+	spike := a.Clone()
+	spike.Positions[7] = geom.Vec{X: 10, Y: 10, Z: 17}
+	d, err = measure.Compare(t.Context(), spatial.New(a, nil), spatial.New(spike, nil), 100, true)
+	require.NoError(t, err)
+	assert.Equal(t, 7.0, d.Max, "a corner tells what few samples miss")
+	assert.Equal(t, spike.Positions[7], d.At)
 }
 
 func TestLayersOfAHollowBlock(t *testing.T) {

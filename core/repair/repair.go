@@ -108,7 +108,7 @@ func deviate(ctx context.Context, before, after *mesh.Mesh) (*Deviation, error) 
 	tree := func(m *mesh.Mesh) *spatial.Tree {
 		return spatial.New(m, func(t int32) bool { return !m.RepeatsVertex(t) })
 	}
-	d, err := measure.Compare(ctx, tree(before), tree(after), min(max(len(before.Triangles), leastDeviation), mostDeviation))
+	d, err := measure.Compare(ctx, tree(before), tree(after), min(max(len(before.Triangles), leastDeviation), mostDeviation), false)
 	return &Deviation{d.Max, d.P99, d.Mean, d.At.Array()}, err
 }
 

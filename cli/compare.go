@@ -1,0 +1,143 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"math"
+	"path/filepath"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"veneer/core/check"
+	"veneer/core/measure"
+	"veneer/core/mesh"
+	"veneer/core/pipeline"
+	"veneer/core/repair"
+	"veneer/core/spatial"
+)
+
+const compareSamples = 200_000 // of each surface
+
+// comparison is what compare prints with --json. Changes are from A to B, and
+// nil where one of the two has no meaning.
+type comparison struct {
+	Schema       string            `json:"schema"`
+	Deviation    *repair.Deviation `json:"deviation_mm"`
+	VolumeChange *float64          `json:"volume_change_mm3"`
+	AreaChange   float64           `json:"area_change_mm2"`
+	A            *check.Report     `json:"a"`
+	B            *check.Report     `json:"b"`
+}
+
+func compareCommand() *cobra.Command {
+	var flags fileFlags
+	c := &cobra.Command{
+		Use:   "compare A B",
+		Short: "Say how far two mesh files are apart, and what else differs",
+		Long: "Compare measures how far the surfaces of A and B are from each other, both ways, by many samples and all vertices, where they\n" +
+			"lie in the same place, and puts their measures and findings side by side. --unit and --answer go for both.\n\n" +
+			"Exit code: 0 both were read, 2 one could not be.",
+		Example: "  veneer compare fog-bell.stl fog-bell-repaired.stl",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(c *cobra.Command, args []string) error {
+			set, err := flags.settings()
+			if err != nil {
+				return err
+			}
+			a, err := readable(c, args[0], set)
+			if err != nil {
+				return err
+			}
+			b, err := readable(c, args[1], set)
+			if err != nil {
+				return err
+			}
+			r, err := compare(c.Context(), a, b)
+			if err != nil {
+				return err
+			}
+			if flags.json {
+				return printJSON(c.OutOrStdout(), r)
+			}
+			printComparison(c.OutOrStdout(), r, filepath.Base(args[0]), filepath.Base(args[1]))
+			return nil
+		},
+	}
+	flags.add(c)
+	return c
+}
+
+func compare(ctx context.Context, a, b *pipeline.Checked) (*comparison, error) {
+	tree := func(m *mesh.Mesh) *spatial.Tree {
+		return spatial.New(m, func(t int32) bool { return !m.RepeatsVertex(t) })
+	}
+	d, err := measure.Compare(ctx, tree(a.Mesh), tree(b.Mesh), compareSamples, true)
+	if err != nil {
+		return nil, err
+	}
+	r := &comparison{Schema: "veneer.compare/1", A: a.Report, B: b.Report,
+		Deviation:  &repair.Deviation{Max: d.Max, P99: d.P99, Mean: d.Mean, AtMM: d.At.Array()},
+		AreaChange: b.Report.Geometry.AreaMM2 - a.Report.Geometry.AreaMM2}
+	if v, w := a.Report.Geometry.VolumeMM3, b.Report.Geometry.VolumeMM3; v != nil && w != nil {
+		change := *w - *v
+		r.VolumeChange = &change
+	}
+	return r, nil
+}
+
+func printComparison(w io.Writer, r *comparison, a, b string) {
+	d := r.Deviation
+	if d.Max < 1e-6 { // rounding
+		fmt.Fprintf(w, "%s and %s lie on one another\n\n", text.Bold.Sprint(a), text.Bold.Sprint(b))
+	} else {
+		fmt.Fprintf(w, "%s and %s are at most %s mm apart, at %.4g, %.4g, %.4g mm; 99 %% within %s mm, %s mm on average\n\n",
+			text.Bold.Sprint(a), text.Bold.Sprint(b), fine(d.Max), d.AtMM[0], d.AtMM[1], d.AtMM[2], fine(d.P99), fine(d.Mean))
+	}
+	t := newTable(w)
+	t.AppendHeader(table.Row{"", a, b, "change"})
+	p, q := r.A.Geometry, r.B.Geometry
+	row := func(name string, x, y, change any) { t.AppendRow(table.Row{name, x, y, change}) }
+	volume := func(v *float64) string {
+		if v == nil {
+			return "none"
+		}
+		return volumeWords(*v)
+	}
+	change := ""
+	if r.VolumeChange != nil {
+		change = percent(*p.VolumeMM3, *q.VolumeMM3)
+	}
+	row("verdict", r.A.Verdict, r.B.Verdict, "")
+	row("size mm", sizeWords(p.SizeMM), sizeWords(q.SizeMM), "")
+	row("volume", volume(p.VolumeMM3), volume(q.VolumeMM3), change)
+	row("area", fmt.Sprintf("%.4g cm²", p.AreaMM2/100), fmt.Sprintf("%.4g cm²", q.AreaMM2/100), percent(p.AreaMM2, q.AreaMM2))
+	row("triangles", thousands(p.Triangles), thousands(q.Triangles), percent(float64(p.Triangles), float64(q.Triangles)))
+	row("shells", p.Shells, q.Shells, "")
+	if p.Genus != nil && q.Genus != nil {
+		row("through-holes", *p.Genus, *q.Genus, "")
+	}
+	appendFindings(t, r.A, r.B)
+	t.Render()
+}
+
+// fine is a small length with sensible digits; below a millionth is rounding.
+func fine(mm float64) string {
+	if mm < 1e-6 {
+		return "0"
+	}
+	return fmt.Sprintf("%.2g", mm)
+}
+
+func percent(from, to float64) string {
+	if from == to || from == 0 {
+		return ""
+	}
+	share := 100 * (to - from) / math.Abs(from)
+	if math.Abs(share) < 0.01 {
+		return "under 0.01 %"
+	}
+	return fmt.Sprintf("%+.2f %%", share)
+}
