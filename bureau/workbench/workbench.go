@@ -323,7 +323,8 @@ func (e *lastWords) Write(b []byte) (int, error) {
 // why puts a child's end into words for the operator.
 func (e *lastWords) why(exit error, memory int64) string {
 	text := string(e.text)
-	if strings.Contains(text, "out of memory") || strings.Contains(text, "cannot allocate memory") {
+	lacking := func(words string) bool { return strings.Contains(text, words) }
+	if lacking("out of memory") || lacking("cannot allocate memory") || lacking("Failed to mmap") { // the last is the race detector's
 		return fmt.Sprintf("it needs more than the %.1f GiB a job may use; raise --job-memory or make the file smaller", float64(memory)/(1<<30))
 	}
 	first, _, _ := strings.Cut(strings.TrimSpace(text), "\n")
