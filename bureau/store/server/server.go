@@ -175,8 +175,10 @@ func layOut(ctx context.Context, data, me string) error {
 	if err != nil {
 		return err
 	}
-	out, err := exec.CommandContext(ctx, tool, "--no-defaults", "--datadir="+data, "--auth-root-authentication-method=socket",
-		"--auth-root-socket-user="+me, "--skip-test-db", "--skip-name-resolve", "--innodb-log-file-size=16M", "--user="+me).CombinedOutput()
+	cmd := exec.CommandContext(ctx, tool, "--no-defaults", "--datadir="+data, "--auth-root-authentication-method=socket",
+		"--auth-root-socket-user="+me, "--skip-test-db", "--skip-name-resolve", "--innodb-log-file-size=16M", "--user="+me)
+	cmd.Env = append(os.Environ(), "TMPDIR="+filepath.Dir(data)) // a server that starts elsewhere sweeps the common folder
+	out, err := cmd.CombinedOutput()
 	if err != nil {
 		os.RemoveAll(data) // half a layout would be taken for a whole one
 		return fmt.Errorf("mariadb-install-db: %w\n%s", err, out)
