@@ -242,3 +242,35 @@ func TestHeavyParts(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, map[string]int{"too-heavy": 1}, counts(r))
 }
+
+// TestWhatTheFileShows gives the check what a reader saw, and moves and scales
+// every shape out of the machine.
+func TestWhatTheFileShows(t *testing.T) {
+	for name, m := range shapes() {
+		set := settings(t)
+		for _, n := range []int{1, 4, len(m.Triangles) / 100} {
+			set.Against = apart(m, n, rand.New(rand.NewPCG(1, 2)))
+			r, err := Run(t.Context(), m, set)
+			require.NoError(t, err)
+			assert.Equal(t, map[string]int{"stored-normals": n}, counts(r), name)
+		}
+		set = settings(t)
+		set.Mirrored, set.Uneven, set.Lost, set.Short = 2, 7, []string{"line: 3"}, "the text breaks off"
+		r, err := Run(t.Context(), m, set)
+		require.NoError(t, err)
+		assert.Equal(t, map[string]int{"mirrored": 2, "uneven-face": 7, "lost-content": 1, "cut-short": 1}, counts(r), name)
+		assert.Equal(t, Hold, r.Verdict)
+		set.TakeDefaults = true
+		r, err = Run(t.Context(), m, set)
+		require.NoError(t, err)
+		assert.Equal(t, Pass, r.Verdict)
+
+		far, large := m.Clone(), m.Clone()
+		for i := range far.Positions {
+			far.Positions[i] = far.Positions[i].Add(geom.Vec{Y: 5000})
+		}
+		assert.Equal(t, map[string]int{"off-bed": 1}, counts(check(t, far)), name)
+		large.Scale(16)
+		assert.Equal(t, 1, counts(check(t, large))["oversize"], name)
+	}
+}
