@@ -2,7 +2,10 @@ package core_test
 
 import (
 	"encoding/json"
+	"io/fs"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -12,6 +15,17 @@ import (
 
 // TestImportsRunDownward holds the house to its plan: who may import whom.
 func TestImportsRunDownward(t *testing.T) {
+	// Go keeps a test's result while what it opened stays the same, and does not see
+	// what go list opens.
+	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err == nil && d.IsDir() && (d.Name() == "node_modules" || len(d.Name()) > 2 && d.Name()[0] == '.') {
+			return fs.SkipDir
+		}
+		if err == nil && strings.HasSuffix(path, ".go") {
+			_, err = os.Stat(path)
+		}
+		return err
+	}))
 	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "veneer/...").Output()
 	require.NoError(t, err)
 	floors := map[string]int{"core": 0, "demo": 1, "bureau": 1, "console": 1, "api": 2, "client": 3, "cli": 4, "cmd": 5, "e2e": 6}
