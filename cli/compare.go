@@ -93,8 +93,8 @@ func printComparison(w io.Writer, r *comparison, a, b string) {
 	if d.Max < 1e-6 { // rounding
 		fmt.Fprintf(w, "%s and %s lie on one another\n\n", text.Bold.Sprint(a), text.Bold.Sprint(b))
 	} else {
-		fmt.Fprintf(w, "%s and %s are at most %s mm apart, at %.4g, %.4g, %.4g mm; 99 %% within %s mm, %s mm on average\n\n",
-			text.Bold.Sprint(a), text.Bold.Sprint(b), fine(d.Max), d.AtMM[0], d.AtMM[1], d.AtMM[2], fine(d.P99), fine(d.Mean))
+		fmt.Fprintf(w, "%s and %s are at most %s mm apart\n", text.Bold.Sprint(a), text.Bold.Sprint(b), fine(d.Max))
+		fmt.Fprintf(w, "at %.4g, %.4g, %.4g mm; 99 %% within %s mm, %s mm on average\n\n", d.AtMM[0], d.AtMM[1], d.AtMM[2], fine(d.P99), fine(d.Mean))
 	}
 	t := newTable(w)
 	t.AppendHeader(table.Row{"", a, b, "change"})

@@ -135,7 +135,12 @@ func printLayers(c *cobra.Command, name string, lines []layerLine, open int) {
 	}
 	fmt.Fprintf(w, "%s  %s, %s\n\n", text.Bold.Sprint(name), counted(len(lines), "layer"), words)
 	t := newTable(w)
-	t.AppendHeader(table.Row{"layer", "height mm", "area cm²", "lines", "open", "drawn as"})
+	header := table.Row{"layer", "height mm", "area cm²", "lines", "open"}
+	drawn := len(lines) > 0 && lines[0].File != ""
+	if drawn {
+		header = append(header, "drawn as")
+	}
+	t.AppendHeader(header)
 	shown := 0
 	for i, l := range lines {
 		if shown == 40 {
@@ -150,7 +155,11 @@ func printLayers(c *cobra.Command, name string, lines []layerLine, open int) {
 		if l.AreaMM2 != nil {
 			area = fmt.Sprintf("%.4g", *l.AreaMM2/100)
 		}
-		t.AppendRow(table.Row{i + 1, fmt.Sprintf("%.5g", l.ZMM), area, l.Contours, l.Open, l.File})
+		row := table.Row{i + 1, fmt.Sprintf("%.5g", l.ZMM), area, l.Contours, l.Open}
+		if drawn {
+			row = append(row, l.File)
+		}
+		t.AppendRow(row)
 	}
 	t.Render()
 }

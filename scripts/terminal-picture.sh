@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Takes a picture of a terminal, 114 by 35 characters, after running commands
+# Takes a picture of a terminal, 124 by 40 characters, after running commands
 # in it: terminal-picture.sh OUT.png 'command' 'command' …
 # Needs Debian's packages xvfb xterm imagemagick xauth.
 set -euo pipefail
@@ -15,7 +15,7 @@ export DISPLAY=:$number
 for command in "$@"; do
   printf 'printf "\\033[1m$ %%s\\033[0m\\n" %q; %s; echo\n' "$command" "$command" >>"$dir/script"
 done
-xterm -fa 'DejaVu Sans Mono' -fs 13 -geometry 114x35+0+0 -bw 0 +sb -bg '#10151c' -fg '#d8dee9' -tn xterm-256color \
+xterm -fa 'DejaVu Sans Mono' -fs 12 -geometry 124x40+0+0 -bw 0 +sb -bg '#10151c' -fg '#d8dee9' -tn xterm-256color \
   -xrm 'xterm*internalBorder: 12' -e bash -c "printf '\033[?25l'; . $dir/script; touch $dir/done; sleep 60" &
 terminal=$!
 for _ in $(seq 600); do [ -e "$dir/done" ] && break; sleep 0.05; done
