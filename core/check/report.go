@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"veneer/core/geom"
+	"veneer/core/mesh"
 	"veneer/core/process"
 	"veneer/core/unit"
 )
@@ -175,29 +176,20 @@ func (s *Subject) placeOf(triangles []int32) Place {
 // placesOf makes one place of the triangles that hang together through shared
 // vertices, so that forty thousand triangles side by side are one row.
 func (s *Subject) placesOf(triangles []int32) (places []Place) {
-	first := map[int32]int{} // vertex to group; only the found triangles' vertices, never the whole mesh
-	group := make([]int, 0, len(triangles))
-	root := func(g int) int {
-		for group[g] != g {
-			group[g] = group[group[g]]
-			g = group[g]
-		}
-		return g
-	}
+	first := map[int32]int32{} // a vertex's first of the found triangles; only their vertices, never the whole mesh
+	joined := mesh.NewForest(len(triangles))
 	for i, t := range triangles {
-		group = append(group, i)
 		for _, v := range s.Mesh.Triangles[t] {
-			if g, ok := first[v]; ok {
-				a, b := root(g), root(i)
-				group[max(a, b)] = min(a, b)
+			if j, ok := first[v]; ok {
+				joined.Join(j, int32(i))
 			} else {
-				first[v] = i
+				first[v] = int32(i)
 			}
 		}
 	}
 	members := make([][]int32, len(triangles))
 	for i, t := range triangles {
-		r := root(i)
+		r := joined.Root(int32(i))
 		members[r] = append(members[r], t)
 	}
 	for _, m := range members {

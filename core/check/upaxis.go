@@ -34,8 +34,7 @@ func (s *Subject) base(axis int) (area float64) {
 	}
 	for t, v := range s.Mesh.Triangles {
 		if at(v[0]) == low && at(v[1]) == low && at(v[2]) == low {
-			a, b, c := s.Mesh.Corners(int32(t))
-			area += b.Sub(a).Cross(c.Sub(a)).Length() / 2
+			area += s.Mesh.AreaNormal(int32(t)).Length() / 2
 		}
 	}
 	return area

@@ -28,9 +28,9 @@ func Overhangs(ctx context.Context, tree *spatial.Tree, degrees, bed float64, n 
 	hangs := make([]bool, len(m.Triangles))
 	for t := range int32(len(m.Triangles)) {
 		a, b, c := m.Corners(t)
-		cross := b.Sub(a).Cross(c.Sub(a))
-		area := cross.Length()
-		if area == 0 || -cross.Z <= steep*area || max(a.Z, b.Z, c.Z) <= lowest+bed {
+		normal := m.AreaNormal(t)
+		area := normal.Length()
+		if area == 0 || -normal.Z <= steep*area || max(a.Z, b.Z, c.Z) <= lowest+bed {
 			continue
 		}
 		hangs[t] = true
@@ -45,11 +45,8 @@ func Overhangs(ctx context.Context, tree *spatial.Tree, degrees, bed float64, n 
 	err := each(ctx, len(samples), func(i int) {
 		s := samples[i]
 		hit, down := tree.Ray(s.At, geom.Vec{Z: -1}, s.At.Z-lowest+bed, s.Triangle)
-		if hit >= 0 {
-			a, b, c := m.Corners(hit)
-			if b.Sub(a).Cross(c.Sub(a)).Z < 0 {
-				return // it comes out of a solid: the sample lies in it or on it
-			}
+		if hit >= 0 && m.AreaNormal(hit).Z < 0 {
+			return // it comes out of a solid: the sample lies in it or on it
 		}
 		down = min(down, s.At.Z-lowest)
 		support[i] = -s.Normal.Z * s.AreaMM2 * down

@@ -34,16 +34,10 @@ type Sample struct {
 // step's middle. Within a triangle, samples follow the R2 sequence (Roberts,
 // 2018), folded into the triangle. Cost O(t + n).
 func Samples(m *mesh.Mesh, n int, keep func(t int32) bool) []Sample {
-	area := func(t int32) (geom.Vec, float64) {
-		a, b, c := m.Corners(t)
-		cross := b.Sub(a).Cross(c.Sub(a))
-		return cross, cross.Length() / 2
-	}
 	total := 0.0
 	for t := range int32(len(m.Triangles)) {
 		if keep == nil || keep(t) {
-			_, a := area(t)
-			total += a
+			total += m.AreaNormal(t).Length() / 2
 		}
 	}
 	if total == 0 || n < 1 {
@@ -56,7 +50,8 @@ func Samples(m *mesh.Mesh, n int, keep func(t int32) bool) []Sample {
 		if keep != nil && !keep(t) {
 			continue
 		}
-		cross, a := area(t)
+		normal := m.AreaNormal(t)
+		a := normal.Length() / 2
 		for k := 0; next < before+a; k++ {
 			u, v := math.Mod(0.5+0.7548776662466927*float64(k), 1), math.Mod(0.5+0.5698402909980532*float64(k), 1)
 			if k == 0 {
@@ -65,7 +60,7 @@ func Samples(m *mesh.Mesh, n int, keep func(t int32) bool) []Sample {
 				u, v = 1-u, 1-v
 			}
 			p, q, r := m.Corners(t)
-			samples = append(samples, Sample{t, p.Add(q.Sub(p).Scale(u)).Add(r.Sub(p).Scale(v)), cross.Unit(), step})
+			samples = append(samples, Sample{t, p.Add(q.Sub(p).Scale(u)).Add(r.Sub(p).Scale(v)), normal.Unit(), step})
 			next += step
 		}
 		before += a

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"veneer/core/geom"
+	"veneer/core/mesh"
 	"veneer/core/spatial"
 )
 
@@ -43,8 +44,7 @@ func Thickness(ctx context.Context, tree *spatial.Tree, samples []Sample, limit 
 		if hit < 0 {
 			return
 		}
-		a, b, c := tree.Mesh.Corners(hit)
-		if facing := b.Sub(a).Cross(c.Sub(a)).Unit().Dot(s.Normal); facing > -Facing {
+		if facing := tree.Mesh.AreaNormal(hit).Unit().Dot(s.Normal); facing > -Facing {
 			return
 		}
 		found[i] = Thin{s, distance, 2 * ball(tree, s.At, dir, distance/2)}
@@ -109,24 +109,13 @@ func Regions(thin []Thin, distance float64) []Region {
 		}
 		in[i] = k
 	}
-	root := make([]int, len(cells))
-	for i := range root {
-		root[i] = i
-	}
-	find := func(i int) int {
-		for root[i] != i {
-			root[i] = root[root[i]]
-			i = root[i]
-		}
-		return i
-	}
+	joined := mesh.NewForest(len(cells))
 	for i, c := range cells {
 		for dx := int64(-1); dx <= 1; dx++ {
 			for dy := int64(-1); dy <= 1; dy++ {
 				for dz := int64(-1); dz <= 1; dz++ {
 					if j, known := number[cell{c.x + dx, c.y + dy, c.z + dz}]; known {
-						a, b := find(i), find(j)
-						root[max(a, b)] = min(a, b)
+						joined.Join(int32(i), int32(j))
 					}
 				}
 			}
@@ -134,7 +123,7 @@ func Regions(thin []Thin, distance float64) []Region {
 	}
 	regions := make([]Region, len(cells))
 	for i, t := range thin {
-		r := &regions[find(in[i])]
+		r := &regions[joined.Root(int32(in[i]))]
 		if r.AreaMM2 == 0 {
 			r.Box, r.ThinnestMM, r.SphereMM = geom.EmptyBox(), math.Inf(1), math.Inf(1)
 		}

@@ -79,6 +79,12 @@ func (m *Mesh) Corners(t int32) (a, b, c geom.Vec) {
 	return m.Positions[v[0]], m.Positions[v[1]], m.Positions[v[2]]
 }
 
+// AreaNormal is the normal of triangle t, twice its area long.
+func (m *Mesh) AreaNormal(t int32) geom.Vec {
+	a, b, c := m.Corners(t)
+	return b.Sub(a).Cross(c.Sub(a))
+}
+
 // RepeatsVertex reports whether triangle t names a vertex twice; such a
 // triangle takes no part in topology.
 func (m *Mesh) RepeatsVertex(t int32) bool {

@@ -29,7 +29,7 @@ func Near(m *Mesh, loops []Loop, topo *Topology, distance float64) map[int32]int
 	slices.SortFunc(order, func(a, b int32) int {
 		return cmp.Or(cmp.Compare(m.Positions[a].X, m.Positions[b].X), cmp.Compare(a, b))
 	})
-	joined := newForest(len(rim))
+	joined := NewForest(len(rim))
 	for i, v := range order {
 		p := m.Positions[v]
 		for _, w := range order[i+1:] {
@@ -38,13 +38,13 @@ func Near(m *Mesh, loops []Loop, topo *Topology, distance float64) map[int32]int
 				break
 			}
 			if p.Distance(q) <= distance {
-				joined.join(at[v], at[w])
+				joined.Join(at[v], at[w])
 			}
 		}
 	}
 	group := make(map[int32]int32, len(rim))
 	for i, v := range rim {
-		group[v] = rim[joined.root(int32(i))]
+		group[v] = rim[joined.Root(int32(i))]
 	}
 	return group
 }

@@ -20,20 +20,20 @@ func sortEntries(s []uint64) {
 
 func sortInt32(s []int32) { slices.Sort(s) }
 
-// forest is a union-find over 0..n-1 in one flat array, with path halving.
+// Forest is a union-find over 0..n-1 in one flat array, with path halving.
 // The root of a set is always its lowest member, so the result does not depend
 // on the order of joins.
-type forest []int32
+type Forest []int32
 
-func newForest(n int) forest {
-	f := make(forest, n)
+func NewForest(n int) Forest {
+	f := make(Forest, n)
 	for i := range f {
 		f[i] = int32(i)
 	}
 	return f
 }
 
-func (f forest) root(i int32) int32 {
+func (f Forest) Root(i int32) int32 {
 	for f[i] != i {
 		f[i] = f[f[i]]
 		i = f[i]
@@ -41,8 +41,8 @@ func (f forest) root(i int32) int32 {
 	return i
 }
 
-func (f forest) join(i, j int32) bool {
-	i, j = f.root(i), f.root(j)
+func (f Forest) Join(i, j int32) bool {
+	i, j = f.Root(i), f.Root(j)
 	if i == j {
 		return false
 	}

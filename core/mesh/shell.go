@@ -48,11 +48,11 @@ type Shells struct {
 // triangles runs the same way twice.
 func NewShells(topo *Topology, counts EdgeCounts) *Shells {
 	m := topo.Mesh
-	joined := newForest(len(m.Triangles))
+	joined := NewForest(len(m.Triangles))
 	for e := range int32(topo.Edges()) {
 		halves := topo.Halves(e)
 		for _, h := range halves[1:] {
-			joined.join(halves[0]/3, h/3)
+			joined.Join(halves[0]/3, h/3)
 		}
 	}
 	s := &Shells{Of: joined} // the forest becomes the labels: roots come before their members

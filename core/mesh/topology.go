@@ -185,7 +185,7 @@ func duplicatesOfMany(topo *Topology, halves []int32, hi int32) (list []int32) {
 // its ends. A vertex of d corners and j successful joins has d-j fans.
 func (topo *Topology) NonManifoldVertices() (list []int32, fans int) {
 	m := topo.Mesh
-	corners := newForest(3 * len(m.Triangles))
+	corners := NewForest(3 * len(m.Triangles))
 	left := make([]int32, len(m.Positions)) // corners minus joins
 	for t := range m.Triangles {
 		if topo.EdgeOf[3*t] >= 0 {
@@ -207,10 +207,10 @@ func (topo *Topology) NonManifoldVertices() (list []int32, fans int) {
 		}
 		u, v := topo.From(halves[0]), topo.To(halves[0])
 		for _, h := range halves[1:] {
-			if corners.join(cornerAt(halves[0], u), cornerAt(h, u)) {
+			if corners.Join(cornerAt(halves[0], u), cornerAt(h, u)) {
 				left[u]--
 			}
-			if corners.join(cornerAt(halves[0], v), cornerAt(h, v)) {
+			if corners.Join(cornerAt(halves[0], v), cornerAt(h, v)) {
 				left[v]--
 			}
 		}

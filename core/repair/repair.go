@@ -103,12 +103,13 @@ const (
 	mostDeviation  = 20_000
 )
 
-// deviate measures how far the result is from the mesh as it was.
-func deviate(ctx context.Context, before, after *mesh.Mesh) (*Deviation, error) {
+// Deviate measures how far the result is from the mesh as it was, as
+// measure.Compare does.
+func Deviate(ctx context.Context, before, after *mesh.Mesh, samples int, corners bool) (*Deviation, error) {
 	tree := func(m *mesh.Mesh) *spatial.Tree {
 		return spatial.New(m, func(t int32) bool { return !m.RepeatsVertex(t) })
 	}
-	d, err := measure.Compare(ctx, tree(before), tree(after), min(max(len(before.Triangles), leastDeviation), mostDeviation), false)
+	d, err := measure.Compare(ctx, tree(before), tree(after), samples, corners)
 	return &Deviation{d.Max, d.P99, d.Mean, d.At.Array()}, err
 }
 
@@ -145,7 +146,8 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 	if err != nil {
 		return nil, fmt.Errorf("verify: %w", err)
 	}
-	if r.Deviation, err = deviate(ctx, m, r.Mesh); err != nil {
+	samples := min(max(len(m.Triangles), leastDeviation), mostDeviation)
+	if r.Deviation, err = Deviate(ctx, m, r.Mesh, samples, false); err != nil {
 		return nil, err
 	}
 	r.After, r.Verdict = after, after.Verdict

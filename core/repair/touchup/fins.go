@@ -109,8 +109,7 @@ func patchesOf(topo *mesh.Topology) []patch {
 		number[first] = n
 		for i := 0; i < len(p.triangles); i++ {
 			t := p.triangles[i]
-			a, b, c := m.Corners(t)
-			p.area += b.Sub(a).Cross(c.Sub(a)).Length() / 2
+			p.area += m.AreaNormal(t).Length() / 2
 			for h := 3 * t; h < 3*t+3; h++ {
 				e := topo.EdgeOf[h]
 				switch halves := topo.Halves(e); len(halves) {
