@@ -120,7 +120,7 @@ func (in *Intake) Add(name string, r io.Reader) error {
 		return err
 	}
 	if archive.Companion(name) {
-		in.beside = append(in.beside, record.Companion{Path: kept.Path, SHA256: kept.SHA256, Bytes: kept.Bytes})
+		in.sort(name, kept)
 		return nil
 	}
 	f, err := in.bureau.Vault.Open(kept.SHA256)
@@ -131,8 +131,17 @@ func (in *Intake) Add(name string, r io.Reader) error {
 	if src := (file.Source{Name: kept.Name, R: f, Size: kept.Bytes}); archive.Is(src) {
 		return in.unpack(src)
 	}
-	in.files = append(in.files, kept)
+	in.sort(name, kept)
 	return nil
+}
+
+// sort puts a file with the parts, or with what comes along with them.
+func (in *Intake) sort(name string, kept store.NewFile) {
+	if archive.Companion(name) {
+		in.beside = append(in.beside, record.Companion{Path: kept.Path, SHA256: kept.SHA256, Bytes: kept.Bytes})
+	} else {
+		in.files = append(in.files, kept)
+	}
 }
 
 // keep puts one file into the vault, while the batch has room for it.
@@ -162,11 +171,7 @@ func (in *Intake) unpack(src file.Source) error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", src.Name, err)
 		}
-		if archive.Companion(name) {
-			in.beside = append(in.beside, record.Companion{Path: kept.Path, SHA256: kept.SHA256, Bytes: kept.Bytes})
-		} else {
-			in.files = append(in.files, kept)
-		}
+		in.sort(name, kept)
 		return nil
 	})
 	var refused *file.Error

@@ -12,11 +12,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"veneer/core/check"
-	"veneer/core/measure"
-	"veneer/core/mesh"
 	"veneer/core/pipeline"
 	"veneer/core/repair"
-	"veneer/core/spatial"
 )
 
 const compareSamples = 200_000 // of each surface
@@ -71,15 +68,12 @@ func compareCommand() *cobra.Command {
 }
 
 func compare(ctx context.Context, a, b *pipeline.Checked) (*comparison, error) {
-	tree := func(m *mesh.Mesh) *spatial.Tree {
-		return spatial.New(m, func(t int32) bool { return !m.RepeatsVertex(t) })
-	}
-	d, err := measure.Compare(ctx, tree(a.Mesh), tree(b.Mesh), compareSamples, true)
+	d, err := repair.Deviate(ctx, a.Mesh, b.Mesh, compareSamples, true)
 	if err != nil {
 		return nil, err
 	}
 	r := &comparison{Schema: "veneer.compare/1", A: a.Report, B: b.Report,
-		Deviation:  &repair.Deviation{Max: d.Max, P99: d.P99, Mean: d.Mean, AtMM: d.At.Array()},
+		Deviation:  d,
 		AreaChange: b.Report.Geometry.AreaMM2 - a.Report.Geometry.AreaMM2}
 	if v, w := a.Report.Geometry.VolumeMM3, b.Report.Geometry.VolumeMM3; v != nil && w != nil {
 		change := *w - *v
