@@ -23,7 +23,9 @@ const mostLayers = 20_000
 // layerLine is a layer as --json prints it.
 type layerLine struct {
 	ZMM      float64  `json:"z_mm"`
-	AreaMM2  *float64 `json:"area_mm2"` // null while a line is open
+	AreaMM2  *float64 `json:"area_mm2"`      // null while a line is open
+	Filled   float64  `json:"misfilled_mm2"` // enclosed twice, or backwards, or not closed off
+	Wrong    bool     `json:"wrong"`         // it does not close, or fills otherwise than once
 	Contours int      `json:"contours"`
 	Open     int      `json:"open"`
 	File     string   `json:"file,omitempty"`
@@ -36,9 +38,9 @@ func layersCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "layers FILE (--at Z | --every H) [-o OUT.svg]",
 		Short: "Cut a part into layers as a printer sees them, and say which do not close",
-		Long: "Layers cuts FILE level, at one height or every so many mm from its lowest point, and says for each layer the area and\n" +
-			"whether its lines close. With -o each layer is drawn as SVG at true size: OUT.svg, or OUT-0001.svg and on.\n\n" +
-			"Exit code: 0 all layers close, 1 some do not or a question is open, 2 FILE could not be read.",
+		Long: "Layers cuts FILE level, at one height or every so many mm from its lowest point, and says for each layer the area,\n" +
+			"whether its lines close, and how much they enclose twice or backwards. With -o each layer is drawn as SVG at true size: OUT.svg, or OUT-0001.svg and on.\n\n" +
+			"Exit code: 0 all layers close and fill once, 1 some do not or a question is open, 2 FILE could not be read.",
 		Example: "  veneer layers fog-bell.stl --at 36 -o bell.svg\n  veneer layers fog-bell.stl --every 0.2\n  veneer layers hand.stl --unit in --every 0.05 -o hand.svg --json",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -95,13 +97,16 @@ func runLayers(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 		return err
 	}
 	lines := make([]layerLine, len(layers))
-	open := 0
+	open, twice := 0, 0 // layers that do not close, and those that close wrongly
 	for i, l := range layers {
-		lines[i] = layerLine{ZMM: l.ZMM, Contours: len(l.Contours), Open: l.Open()}
+		lines[i] = layerLine{ZMM: l.ZMM, Filled: l.MisfilledMM2, Wrong: l.Wrong(), Contours: len(l.Contours), Open: l.Open()}
 		if lines[i].Open > 0 {
 			open++
 		} else {
 			lines[i].AreaMM2 = &l.AreaMM2
+			if lines[i].Wrong {
+				twice++
+			}
 		}
 		if out == "" {
 			continue
@@ -118,24 +123,27 @@ func runLayers(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 			return err
 		}
 	} else {
-		printLayers(c, filepath.Base(path), lines, open)
+		printLayers(c, filepath.Base(path), lines, open, twice)
 	}
-	if open > 0 {
+	if open+twice > 0 {
 		return exit{somePass}
 	}
 	return nil
 }
 
 // printLayers prints the layers that do not close, or, of a few, all.
-func printLayers(c *cobra.Command, name string, lines []layerLine, open int) {
+func printLayers(c *cobra.Command, name string, lines []layerLine, open, twice int) {
 	w := c.OutOrStdout()
 	words := verdictColours[check.Pass].Sprint("all close")
-	if open > 0 {
+	switch {
+	case open > 0:
 		words = verdictColours[check.Repair].Sprintf("%d of them do not close", open)
+	case twice > 0:
+		words = verdictColours[check.Repair].Sprintf("all close, but %d of them enclose area twice or backwards", twice)
 	}
 	fmt.Fprintf(w, "%s  %s, %s\n\n", text.Bold.Sprint(name), counted(len(lines), "layer"), words)
 	t := newTable(w)
-	header := table.Row{"layer", "height mm", "area cm²", "lines", "open"}
+	header := table.Row{"layer", "height mm", "area cm²", "misfilled cm²", "lines", "open"}
 	drawn := len(lines) > 0 && lines[0].File != ""
 	if drawn {
 		header = append(header, "drawn as")
@@ -147,7 +155,7 @@ func printLayers(c *cobra.Command, name string, lines []layerLine, open int) {
 			t.AppendRow(table.Row{"…"})
 			break
 		}
-		if len(lines) > 40 && l.Open == 0 && open > 0 {
+		if len(lines) > 40 && l.Open == 0 && !l.Wrong && open+twice > 0 {
 			continue
 		}
 		shown++
@@ -155,7 +163,7 @@ func printLayers(c *cobra.Command, name string, lines []layerLine, open int) {
 		if l.AreaMM2 != nil {
 			area = fmt.Sprintf("%.4g", *l.AreaMM2/100)
 		}
-		row := table.Row{i + 1, fmt.Sprintf("%.5g", l.ZMM), area, l.Contours, l.Open}
+		row := table.Row{i + 1, fmt.Sprintf("%.5g", l.ZMM), area, fmt.Sprintf("%.3g", l.Filled/100), l.Contours, l.Open}
 		if drawn {
 			row = append(row, l.File)
 		}

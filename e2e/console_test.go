@@ -26,6 +26,7 @@ var theView = image.Rect(10, 120, 880, 730)
 // rust is the colour of back faces, pale that of fronts, amber that of the chosen place.
 func rust(r, g, b int) bool  { return r > 120 && r > g+40 && g > b }
 func pale(r, g, b int) bool  { return r > 90 && b >= r && g >= r && b < 225 }
+func light(r, g, b int) bool { return g > r+5 && g > 225 && b > r }
 func amber(r, g, b int) bool { return r > 230 && g > 140 && g < 200 && b < 60 }
 
 // TestAnOperatorsWay walks through the console: sign in, drop a batch, watch
@@ -66,6 +67,12 @@ func TestAnOperatorsWay(t *testing.T) {
 	img, _ := p.shot()
 	assert.Greater(t, painted(img, theView, pale), 0.1, "the bell is drawn")
 	assert.Less(t, painted(img, theView, rust), 0.004, "the mended bell shows no back face")
+
+	p.click("[role=toolbar] button:nth-child(5)")
+	p.until("document.querySelector('[aria-label=\"Wall thickness\"]')?.innerText.includes('under 0.8 mm')")
+	img, _ = p.shot()
+	assert.Greater(t, painted(img, theView, light), 0.03, "a bell's walls are thick")
+	p.click("[role=toolbar] button:nth-child(5)")
 
 	p.click("[data-revision='0']")
 	p.until("location.search.includes('r=0') && document.querySelector('[data-finding=open-boundary]')")

@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
@@ -57,6 +58,10 @@ func TestScreenshots(t *testing.T) {
 	save("console-part-finding.png")
 	part("fog-bell.stl", "")
 	save("console-part-repaired.png")
+	p.click("[role=toolbar] button:nth-child(5)")
+	p.until("document.querySelector('[aria-label=\"Wall thickness\"]')")
+	p.do(chromedp.Sleep(2 * time.Second)) // for the software renderer to draw
+	save("console-walls.png")
 	part("hour-hand.stl", "")
 	save("console-unit-question.png")
 	p.open("/glossary")

@@ -19,11 +19,13 @@ import (
 	"veneer/bureau/record"
 	"veneer/core/check"
 	"veneer/core/format/file"
+	"veneer/core/measure"
 	"veneer/core/mesh"
 	"veneer/core/picture"
 	"veneer/core/pipeline"
 	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/spatial"
 	"veneer/core/unit"
 )
 
@@ -166,7 +168,7 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 	switch t.Kind {
 	case record.Inspect:
 		if checked.Mesh != nil {
-			err = t.draw(checked.Mesh)
+			err = t.draw(ctx, checked.Mesh)
 		}
 		return line{Report: checked.Report}, err
 	case record.Mend:
@@ -182,13 +184,24 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 		if err != nil {
 			return line{}, err
 		}
-		return line{Report: result.After, Repair: result}, t.draw(result.Mesh)
+		return line{Report: result.After, Repair: result}, t.draw(ctx, result.Mesh)
 	}
 	return line{}, fmt.Errorf("no task is called %q", t.Kind)
 }
 
+// The map of walls that a view shows: by so many samples at most, and up to so
+// many times the thinnest wall that prints.
+const (
+	wallSamples = 20_000
+	wallTimes   = 4
+)
+
 // draw leaves the picture and the view data of a mesh.
-func (t Task) draw(m *mesh.Mesh) error {
+func (t Task) draw(ctx context.Context, m *mesh.Mesh) error {
+	walls, err := measure.Walls(ctx, spatial.New(m, func(t int32) bool { return !m.ZeroArea(t) }), measure.Samples(m, wallSamples, nil), wallTimes*t.Process.WallMM)
+	if err != nil {
+		return err
+	}
 	write := func(name string, do func(io.Writer) error) error {
 		f, err := os.Create(filepath.Join(t.Dir, name))
 		if err != nil {
@@ -198,5 +211,5 @@ func (t Task) draw(m *mesh.Mesh) error {
 	}
 	return errors.Join(
 		write(pictureFile, func(w io.Writer) error { return picture.WritePNG(w, m, picture.DefaultOptions(m)) }),
-		write(viewFile, func(w io.Writer) error { return picture.WriteView(w, m) }))
+		write(viewFile, func(w io.Writer) error { return picture.WriteView(w, m, walls) }))
 }

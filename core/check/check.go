@@ -8,6 +8,7 @@
 package check
 
 import (
+	"cmp"
 	"context"
 	"math"
 
@@ -159,6 +160,9 @@ func Run(ctx context.Context, m *mesh.Mesh, set Settings) (*Report, error) {
 			f.Severity = k.Usual
 		}
 		f.settle()
+		if err := s.layersOf(ctx, f); err != nil {
+			return nil, err
+		}
 		if f.Severity == Question {
 			s.question(r, f, k.ask(s))
 		}
@@ -172,13 +176,10 @@ func Run(ctx context.Context, m *mesh.Mesh, set Settings) (*Report, error) {
 // question opens the question that a finding raises, or takes its answer: the
 // finding is a note from then on.
 func (s *Subject) question(r *Report, f *Finding, q Ask) {
-	answer, given := s.Answers[q.ID]
-	if !given && s.TakeDefaults {
-		answer, given = q.Default, true
-	}
+	answer, given := s.answer(q)
 	for _, c := range q.Choices {
 		if given && c.Answer == answer {
-			f.Severity = Note
+			f.Severity = cmp.Or(c.leaves, Note)
 			f.Summary += "; answered: " + answer
 			if r.Answers == nil {
 				r.Answers = map[string]string{}
@@ -188,6 +189,14 @@ func (s *Subject) question(r *Report, f *Finding, q Ask) {
 		}
 	}
 	r.Questions = append(r.Questions, q)
+}
+
+// answer is what a person says to a question, if anything.
+func (s *Subject) answer(q Ask) (answer string, given bool) {
+	if answer, given = s.Answers[q.ID]; !given && s.TakeDefaults {
+		return q.Default, true
+	}
+	return answer, given
 }
 
 // study computes the shared facts. What does not depend on one another runs

@@ -25,8 +25,8 @@ var cutShort = Kind{
 	ask: func(s *Subject) Ask {
 		return Ask{ID: CutShort, Kind: CutShort, Text: "The file is cut short. Go on with what is there?", Default: Use, Evidence: []string{s.Short},
 			Choices: []Choice{
-				{Use, "the triangles that are there are checked and repaired; what is missing is closed like a hole"},
-				{Wait, "the part is rejected until a whole file comes"},
+				{Answer: Use, Effect: "the triangles that are there are checked and repaired; what is missing is closed like a hole"},
+				{Answer: Wait, Effect: "the part is rejected until a whole file comes"},
 			}}
 	},
 }

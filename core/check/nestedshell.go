@@ -72,8 +72,8 @@ var nestedShell = Kind{
 			}
 		}
 		q.Choices = []Choice{
-			{Hollow, "they are turned to face inward: the part is empty there"},
-			{Remove, "they are dropped: the part is solid there"},
+			{Answer: Hollow, Effect: "they are turned to face inward: the part is empty there"},
+			{Answer: Remove, Effect: "they are dropped: the part is solid there"},
 		}
 		return q
 	},

@@ -100,7 +100,9 @@ type Place struct {
 	Triangles      []int32      `json:"triangles"`
 	TrianglesTotal int          `json:"triangles_total"`
 	LineMM         [][3]float64 `json:"line_mm,omitempty"`
-	LayersMM       *[2]float64  `json:"layers_mm,omitempty"` // from which height to which layers do not close there
+	LayersMM       *[2]float64  `json:"layers_mm,omitempty"` // from which height to which layers do not close there, or fill wrongly
+
+	low, high float64 // heights that it reaches from and to
 }
 
 // Ask is something only a person can decide.
@@ -117,6 +119,8 @@ type Ask struct {
 type Choice struct {
 	Answer string `json:"answer"`
 	Effect string `json:"effect"`
+
+	leaves Severity // what the finding is once that is the answer; a note when empty
 }
 
 const (
@@ -170,7 +174,7 @@ func (s *Subject) placeOf(triangles []int32) Place {
 			box = box.Extend(s.Mesh.Positions[v])
 		}
 	}
-	return Place{AtMM: roundAll(box.Centre()), SizeMM: round(diameter(box)), Triangles: triangles}
+	return Place{AtMM: roundAll(box.Centre()), SizeMM: round(diameter(box)), Triangles: triangles, low: box.Min.Z, high: box.Max.Z}
 }
 
 // placesOf makes one place of the triangles that hang together through shared

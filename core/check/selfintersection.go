@@ -15,8 +15,12 @@ var selfIntersection = Kind{
 			return nil
 		}
 		in := make([]bool, len(s.Mesh.Triangles))
+		apart, allowed := s.keptApart(), 0
 		for _, p := range s.Crossings.Pairs {
 			in[p[0]], in[p[1]] = true, true
+			if apart(p[0], p[1]) {
+				allowed++
+			}
 		}
 		var triangles []int32
 		for t, is := range in {
@@ -31,6 +35,12 @@ var selfIntersection = Kind{
 		}
 		f.Summary = fmt.Sprintf("%s%s pass through each other, %s in %s", atLeast, some(f.Count, "pair of triangles", "pairs of triangles"),
 			some(len(triangles), "triangle", "triangles"), some(len(f.Places), "place", "places"))
+		if allowed > 0 {
+			f.Summary += fmt.Sprintf("; %d of them between bodies that are kept apart", allowed)
+		}
+		if allowed == f.Count && !s.Crossings.AtLeast {
+			f.Severity = Note
+		}
 		return f
 	},
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"math"
+	"math/big"
 	"math/rand/v2"
 	"testing"
 
@@ -272,5 +273,153 @@ func TestWhatTheFileShows(t *testing.T) {
 		assert.Equal(t, map[string]int{"off-bed": 1}, counts(check(t, far)), name)
 		large.Scale(16)
 		assert.Equal(t, 1, counts(check(t, large))["oversize"], name)
+	}
+}
+
+// TestBodiesThatOverlap asks whether bodies that the file names are one part,
+// takes colours as a hint that they are not, and asks nothing when the file
+// names none.
+func TestBodiesThatOverlap(t *testing.T) {
+	two := func() *mesh.Mesh {
+		m := ball(12, 20, true)
+		n, half := int32(len(m.Positions)), len(m.Triangles)
+		for _, p := range m.Positions[:n] {
+			m.Positions = append(m.Positions, p.Add(geom.Vec{X: 25.3, Y: 1.7, Z: 0.9}))
+		}
+		for _, v := range m.Triangles[:half] {
+			m.Triangles = append(m.Triangles, mesh.Triangle{v[0] + n, v[1] + n, v[2] + n})
+		}
+		m.Bodies = []mesh.Body{{Name: "bell"}, {Name: "clapper"}}
+		m.BodyOf = make([]int32, 2*half)
+		for i := half; i < 2*half; i++ {
+			m.BodyOf[i] = 1
+		}
+		return m
+	}
+	set := settings(t)
+	run := func(m *mesh.Mesh, answers map[string]string) *Report {
+		set.Answers = answers
+		r, err := Run(t.Context(), m, set)
+		require.NoError(t, err)
+		return r
+	}
+	r := run(two(), nil)
+	require.Equal(t, Hold, r.Verdict)
+	require.Len(t, r.Questions, 1)
+	assert.Equal(t, Join, r.Questions[0].Default)
+	for _, f := range r.Findings {
+		if f.Kind == OverlappingShells {
+			require.NotNil(t, f.Places[0].LayersMM, "what both enclose is filled twice")
+			assert.Contains(t, f.Summary, "fill wrongly")
+		}
+	}
+	assert.Equal(t, Repair, run(two(), map[string]string{OverlappingShells: Join}).Verdict)
+	r = run(two(), map[string]string{OverlappingShells: Apart})
+	assert.Equal(t, Pass, r.Verdict)
+	assert.Positive(t, *r.Geometry.SelfIntersections, "still counted")
+	coloured := two()
+	for i := range coloured.Triangles {
+		c := mesh.Colour(0xff0000ff) >> (8 * coloured.BodyOf[i])
+		coloured.Colours = append(coloured.Colours, [3]mesh.Colour{c, c, c})
+	}
+	assert.Equal(t, Apart, run(coloured, nil).Questions[0].Default)
+	unnamed := two()
+	unnamed.Bodies, unnamed.BodyOf = nil, nil
+	r = run(unnamed, map[string]string{OverlappingShells: Apart})
+	assert.Equal(t, Repair, r.Verdict)
+	assert.Empty(t, r.Questions)
+}
+
+// TestLoosePieces asks about a small piece that could print, not about specks
+// that could not, nor about bodies with a name of their own.
+func TestLoosePieces(t *testing.T) {
+	with := func(size float64, named bool) *mesh.Mesh {
+		m := torus(30)
+		n, before := int32(len(m.Positions)), len(m.Triangles)
+		piece := ball(3, size/2, false)
+		for _, p := range piece.Positions {
+			m.Positions = append(m.Positions, p.Add(geom.Vec{Z: 40}))
+		}
+		for _, v := range piece.Triangles {
+			m.Triangles = append(m.Triangles, mesh.Triangle{v[0] + n, v[1] + n, v[2] + n})
+		}
+		if named {
+			m.Bodies, m.BodyOf = []mesh.Body{{Name: "ring"}, {Name: "stone"}}, make([]int32, len(m.Triangles))
+			for i := before; i < len(m.Triangles); i++ {
+				m.BodyOf[i] = 1
+			}
+		}
+		return m
+	}
+	set := settings(t)
+	for _, c := range []struct {
+		size    float64
+		named   bool
+		answer  string
+		verdict Verdict
+		found   int
+	}{
+		{1, false, "", Pass, 1}, {3, false, "", Hold, 1}, {3, true, "", Pass, 0}, {9, false, "", Pass, 0},
+		{3, false, Print, Pass, 1}, {3, false, Drop, Repair, 1},
+	} {
+		set.Answers = map[string]string{StrayShell: c.answer}
+		r, err := Run(t.Context(), with(c.size, c.named), set)
+		require.NoError(t, err)
+		assert.Equal(t, c.verdict, r.Verdict, "%+v", c)
+		assert.Equal(t, c.found, counts(r)[StrayShell], "%+v", c)
+		assert.Equal(t, c.verdict == Hold, len(r.Questions) == 1, "%+v", c)
+	}
+}
+
+// TestSliversAgainstRationals counts slivers of random triangles with fractions:
+// a triangle is one when its longest side squared is more than a thousand times
+// twice its area.
+func TestSliversAgainstRationals(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	for range 200 {
+		m := &mesh.Mesh{}
+		for i := range 40 {
+			k := int32(3 * i)
+			long := math.Ldexp(1, r.IntN(8))
+			m.Positions = append(m.Positions, geom.Vec{Z: float64(10 * i)}, geom.Vec{X: long, Z: float64(10 * i)},
+				geom.Vec{X: long * r.Float64(), Y: long / 1000 * (0.5 + r.Float64()), Z: float64(10 * i)}.Single())
+			m.Triangles = append(m.Triangles, mesh.Triangle{k, k + 1, k + 2})
+		}
+		want := 0
+		for i := range int32(40) {
+			var p [3][3]*big.Rat
+			for k, v := range m.Triangles[i] {
+				for c, x := range m.Positions[v].Array() {
+					p[k][c] = new(big.Rat).SetFloat64(x)
+				}
+			}
+			square := func(a, b [3]*big.Rat) *big.Rat {
+				sum := new(big.Rat)
+				for c := range 3 {
+					d := new(big.Rat).Sub(a[c], b[c])
+					sum.Add(sum, d.Mul(d, d))
+				}
+				return sum
+			}
+			a, b, c := square(p[0], p[1]), square(p[1], p[2]), square(p[2], p[0])
+			longest := a
+			for _, x := range []*big.Rat{b, c} {
+				if x.Cmp(longest) > 0 {
+					longest = x
+				}
+			}
+			// Heron: (4·area)² = 2ab + 2bc + 2ca - a² - b² - c², of the sides squared.
+			heron := new(big.Rat)
+			for _, pair := range [][2]*big.Rat{{a, b}, {b, c}, {c, a}} {
+				heron.Add(heron, new(big.Rat).Mul(big.NewRat(2, 1), new(big.Rat).Mul(pair[0], pair[1])))
+				heron.Sub(heron, new(big.Rat).Mul(pair[0], pair[0]))
+			}
+			// longest > 1000·2·area, squared: 4·longest² > 1000²·(4·area)².
+			left := new(big.Rat).Mul(big.NewRat(4, 1), new(big.Rat).Mul(longest, longest))
+			if left.Cmp(new(big.Rat).Mul(big.NewRat(sliverShare*sliverShare, 1), heron)) > 0 {
+				want++
+			}
+		}
+		require.Equal(t, want, counts(check(t, m))["sliver"])
 	}
 }

@@ -3,6 +3,7 @@ package measure
 import (
 	"cmp"
 	"context"
+	"math"
 	"slices"
 
 	"veneer/core/geom"
@@ -11,9 +12,11 @@ import (
 
 // Layer is a level cut through a part.
 type Layer struct {
-	ZMM      float64
-	AreaMM2  float64 // within closed contours, holes taken off
-	Contours []Contour
+	ZMM          float64
+	AreaMM2      float64 // within closed contours, holes taken off
+	MisfilledMM2 float64 // enclosed twice or more, or backwards, or not closed off; see misfilled
+	Against      int     // joints at which lines of opposite directions meet: there a triangle is turned
+	Contours     []Contour
 }
 
 // Contour is a line in which the surface meets the layer's plane; x and y in
@@ -110,6 +113,9 @@ type end struct {
 // layerOf chains the segments of the triangles that one plane cuts.
 func layerOf(topo *mesh.Topology, z float64, triangles []int32) Layer {
 	l := Layer{ZMM: z}
+	if len(triangles) == 0 {
+		return l
+	}
 	points := make([][2]float64, 2*len(triangles)) // segment k runs from 2k to 2k+1
 	ends := make([]end, 0, 2*len(triangles))
 	for k, t := range triangles {
@@ -138,16 +144,79 @@ func layerOf(topo *mesh.Topology, z float64, triangles []int32) Layer {
 		for j < len(ends) && ends[j].edge == ends[i].edge {
 			j++
 		}
-		pair(ends[i:j], other)
+		l.Against += pair(ends[i:j], other)
 		i = j
 	}
 	l.chain(points, other)
+	l.MisfilledMM2 = misfilled(points)
 	return l
 }
 
+// misfilled is the area of a layer that its segments enclose other than once or
+// not at all: a printer may fill it or not. Segment k runs from point 2k to 2k+1
+// with the solid on its left.
+//
+// Idea: the layer is crossed by level lines, and along each the segments that it
+// meets are counted up and down (the winding number). Beyond a line's last
+// segment the count must be 0 again; if not, all of the line is in doubt. The
+// area is exact in the limit of many lines; whether it is nothing is exact for
+// the lines taken.
+func misfilled(points [][2]float64) (area float64) {
+	const lines = 96
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, p := range points {
+		low, high = min(low, p[1]), max(high, p[1])
+	}
+	step := (high - low) / lines
+	if !(step > 0) {
+		return 0
+	}
+	type meeting struct {
+		line int32
+		up   int32 // +1 where the solid begins
+		x    float64
+	}
+	var met []meeting
+	for k := 0; k+1 < len(points); k += 2 {
+		a, b := points[k], points[k+1]
+		up := int32(-1) // running upwards, the solid on the left ends here
+		if a[1] > b[1] {
+			a, b, up = b, a, 1
+		}
+		first := max(int(math.Ceil((a[1]-low)/step-0.5)), 0)
+		for i := first; i < lines; i++ {
+			y := low + (float64(i)+0.5)*step
+			if y >= b[1] {
+				break
+			}
+			if y >= a[1] {
+				met = append(met, meeting{int32(i), up, a[0] + (y-a[1])/(b[1]-a[1])*(b[0]-a[0])})
+			}
+		}
+	}
+	slices.SortFunc(met, func(a, b meeting) int {
+		return cmp.Or(cmp.Compare(a.line, b.line), cmp.Compare(a.x, b.x), cmp.Compare(b.up, a.up))
+	})
+	for i := 0; i < len(met); {
+		j, count, wrong := i, int32(0), 0.0
+		for ; j < len(met) && met[j].line == met[i].line; j++ {
+			if count != 0 && count != 1 {
+				wrong += met[j].x - met[j-1].x
+			}
+			count += met[j].up
+		}
+		if count != 0 {
+			wrong = met[j-1].x - met[i].x
+		}
+		area += wrong * step
+		i = j
+	}
+	return area
+}
+
 // pair joins the ends that lie in one edge: last points with first points while
-// there are both, then whatever is left.
-func pair(ends []end, other []int32) {
+// there are both, then whatever is left, against each other; it counts those.
+func pair(ends []end, other []int32) (against int) {
 	var first, last, left []int32
 	for _, e := range ends {
 		if e.at%2 == 0 {
@@ -163,7 +232,16 @@ func pair(ends []end, other []int32) {
 	left = append(first, last...)
 	for ; len(left) > 1; left = left[2:] {
 		other[left[0]], other[left[1]] = left[1], left[0]
+		against++
 	}
+	return against
+}
+
+// Wrong reports whether a printer could fill the layer otherwise than the solid
+// is: lines are open or run against each other, or enclose area other than once
+// by more than rounding makes of lines on one another.
+func (l Layer) Wrong() bool {
+	return l.Against > 0 || l.Open() > 0 || l.MisfilledMM2 > 1e-6*math.Abs(l.AreaMM2)
 }
 
 // chain walks from segment to segment; open lines first, from where they begin.

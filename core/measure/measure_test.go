@@ -271,3 +271,145 @@ func TestPockets(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, pockets, "sealed rooms are told by shells")
 }
+
+// tube is a skin of radius r around a closed line.
+func tube(n, k int, r float64, line func(a float64) geom.Vec) *mesh.Mesh {
+	return meshtest.Grid(n, k, func(a, b float64) geom.Vec {
+		along := line(a + 1e-5).Sub(line(a - 1e-5)).Unit()
+		out := geom.Vec{Z: 1}.Cross(along).Unit().Scale(-1)
+		return line(a).Add(out.Scale(r * math.Cos(b))).Add(out.Cross(along).Scale(r * math.Sin(b)))
+	})
+}
+
+// TestWallsAndOverhangsOfKnownShapes gives shapes a skin of known thickness:
+// thinner than asked it is found all over, thicker nowhere, and so with gaps
+// seen from the other side. What hangs over is known from their formulas.
+func TestWallsAndOverhangsOfKnownShapes(t *testing.T) {
+	ring := func(radius float64) func(a float64) geom.Vec {
+		return func(a float64) geom.Vec { return geom.Vec{X: radius * math.Cos(a), Y: radius * math.Sin(a)} }
+	}
+	ball := func(r float64) *mesh.Mesh { // with its poles cut off, very small
+		return meshtest.Grid(96, 64, func(a, b float64) geom.Vec {
+			if b > math.Pi { // back along the axis
+				return geom.Vec{X: 1e-3 * math.Cos(a), Y: 1e-3 * math.Sin(a), Z: r * math.Cos(b)}
+			}
+			return geom.Vec{X: r*math.Sin(b)*math.Cos(a) + 1e-3*math.Cos(a), Y: r*math.Sin(b)*math.Sin(a) + 1e-3*math.Sin(a), Z: -r * math.Cos(b)}
+		})
+	}
+	steep := math.Sin(math.Pi / 4)
+	shapes := map[string]struct {
+		skin     func(less float64) *mesh.Mesh
+		hangs    float64 // mm² at 45 degrees; 0 where no formula is known
+		blockEnd float64 // length of a block's side
+	}{
+		"ball":       {func(less float64) *mesh.Mesh { return ball(30 - less) }, 2 * math.Pi * 900 * (1 - steep), 0},
+		"small ball": {func(less float64) *mesh.Mesh { return ball(9 - less) }, 2 * math.Pi * 81 * (1 - steep), 0},
+		"torus":      {func(less float64) *mesh.Mesh { return tube(128, 64, 10-less, ring(30)) }, math.Pi * math.Pi * 10 * 30, 0},
+		"slim torus": {func(less float64) *mesh.Mesh { return tube(160, 40, 4-less, ring(40)) }, math.Pi * math.Pi * 4 * 40, 0},
+		"knot": {func(less float64) *mesh.Mesh {
+			return tube(300, 32, 5-less, func(a float64) geom.Vec {
+				r := 36 + 14*math.Cos(3*a)
+				return geom.Vec{X: r * math.Cos(2*a), Y: r * math.Sin(2*a), Z: 16 * math.Sin(3*a)}
+			})
+		}, 0, 0},
+		"block": {func(less float64) *mesh.Mesh {
+			m := &mesh.Mesh{}
+			block(m, geom.Vec{X: less, Y: less, Z: less}, geom.Vec{X: 30 - less, Y: 30 - less, Z: 30 - less}, false)
+			return m
+		}, 0, 30},
+	}
+	const limit = 0.8
+	for name, s := range shapes {
+		t.Run(name, func(t *testing.T) {
+			outer := s.skin(0)
+			topo := mesh.NewTopology(outer)
+			require.Positive(t, mesh.NewShells(topo, topo.Count()).List[0].VolumeMM3)
+			if s.hangs > 0 {
+				o, err := measure.Overhangs(t.Context(), spatial.New(outer, nil), 45, 0, 100)
+				require.NoError(t, err)
+				assert.InDelta(t, s.hangs, o.AreaMM2, 0.04*s.hangs)
+			}
+			for _, thick := range []float64{0.2, 0.5, 0.75, 0.85, 1.2, 2.5} {
+				inner := s.skin(thick)
+				m := outer.Clone()
+				n := int32(len(m.Positions))
+				m.Positions = append(m.Positions, inner.Positions...)
+				for _, v := range inner.Triangles {
+					m.Triangles = append(m.Triangles, mesh.Triangle{v[0] + n, v[2] + n, v[1] + n})
+				}
+				tree := spatial.New(m, nil)
+				samples := measure.Samples(m, 4000, func(t int32) bool {
+					a, b, c := m.Corners(t) // not the axis that joins a ball's poles
+					return max(a.X*a.X+a.Y*a.Y, b.X*b.X+b.Y*b.Y, c.X*c.X+c.Y*c.Y) > 2
+				})
+				thin, err := measure.Thickness(t.Context(), tree, samples, limit, false)
+				require.NoError(t, err)
+				want := float64(len(samples))
+				if s.blockEnd > 0 { // an outer face is thin only where the room is behind it
+					in, out := (s.blockEnd-2*thick)*(s.blockEnd-2*thick), s.blockEnd*s.blockEnd
+					want *= 2 * in / (in + out)
+				}
+				if thick > limit {
+					want = 0
+				}
+				assert.InDelta(t, want, len(thin), 0.01*float64(len(samples)), "%g mm", thick)
+				walls, err := measure.Walls(t.Context(), tree, samples, 2)
+				require.NoError(t, err)
+				require.Len(t, walls, len(samples), "a map leaves none out")
+				within := 0
+				for _, w := range walls {
+					require.LessOrEqual(t, w.SphereMM, w.RayMM+1e-9)
+					if w.RayMM < limit {
+						within++
+					}
+				}
+				assert.Equal(t, len(thin), within, "and shows what is found")
+				for _, w := range thin {
+					require.InDelta(t, thick, w.RayMM, 0.06)
+					require.LessOrEqual(t, w.SphereMM, w.RayMM+1e-9)
+				}
+				for i := range m.Triangles { // inside out, the wall is a gap
+					m.Turn(int32(i))
+				}
+				gaps, err := measure.Thickness(t.Context(), spatial.New(m, nil), measure.Samples(m, 4000, nil), limit, true)
+				require.NoError(t, err)
+				assert.InDelta(t, len(thin), len(gaps), 0.03*float64(len(samples)))
+			}
+		})
+	}
+}
+
+// TestMisfilledLayers wants the area that two blocks share, a block's that is
+// inside out, and of a surface with one triangle turned just the layers that go
+// through it.
+func TestMisfilledLayers(t *testing.T) {
+	m := &mesh.Mesh{}
+	block(m, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10}, false)
+	block(m, geom.Vec{X: 7, Y: 5, Z: 4}, geom.Vec{X: 17, Y: 15, Z: 14}, false)
+	block(m, geom.Vec{X: 40}, geom.Vec{X: 44, Y: 10, Z: 3}, true)
+	block(m, geom.Vec{X: 1, Y: 1, Z: 8}, geom.Vec{X: 3, Y: 3, Z: 9}, true) // a room
+	layers, err := measure.Layers(t.Context(), mesh.NewTopology(m), []float64{1, 3.5, 5, 8.5, 9.9, 12})
+	require.NoError(t, err)
+	for i, want := range []float64{40, 0, 15, 15, 15, 0} {
+		assert.InDelta(t, want, layers[i].MisfilledMM2, 0.5, "at %g", layers[i].ZMM)
+	}
+
+	torus := meshtest.Bumpy(40)
+	for turned := range int32(40) {
+		turned *= 79
+		torus.Turn(turned)
+		a, b, c := torus.Corners(turned)
+		low, high := min(a.Z, b.Z, c.Z), max(a.Z, b.Z, c.Z)
+		layers, err := measure.Layers(t.Context(), mesh.NewTopology(torus), []float64{low - 1e-3, low + 0.3*(high-low), low + 0.7*(high-low), high + 1e-3})
+		require.NoError(t, err)
+		for i, l := range layers {
+			if i == 1 || i == 2 {
+				assert.Equal(t, 2, l.Against)
+				assert.True(t, l.Wrong())
+			} else {
+				assert.False(t, l.Wrong())
+			}
+		}
+		torus.Turn(turned)
+	}
+}

@@ -52,6 +52,26 @@ func Thickness(ctx context.Context, tree *spatial.Tree, samples []Sample, limit 
 	return slices.DeleteFunc(found, func(t Thin) bool { return t.RayMM == 0 }), err
 }
 
+// Walls measures the wall at every sample, up to limit mm: a map of the surface
+// rather than a finding. Straight through, tapering edges count as thick, as
+// they do for Thickness; by the ball inside they do not.
+func Walls(ctx context.Context, tree *spatial.Tree, samples []Sample, limit float64) ([]Thin, error) {
+	walls := make([]Thin, len(samples))
+	err := each(ctx, len(samples), func(i int) {
+		s := samples[i]
+		dir := s.Normal.Scale(-1)
+		walls[i] = Thin{s, limit, limit}
+		hit, distance := tree.Ray(s.At, dir, limit, s.Triangle)
+		if hit < 0 {
+			distance = limit
+		} else if tree.Mesh.AreaNormal(hit).Unit().Dot(s.Normal) <= -Facing {
+			walls[i].RayMM = distance
+		}
+		walls[i].SphereMM = 2 * ball(tree, s.At, dir, distance/2)
+	})
+	return walls, err
+}
+
 // ball is the radius of the largest ball up to that radius that touches p from
 // the side that dir points to and holds no other point of the surface.
 func ball(tree *spatial.Tree, p, dir geom.Vec, radius float64) float64 {

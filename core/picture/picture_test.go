@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"veneer/core/geom"
+	"veneer/core/measure"
 	"veneer/core/mesh"
 )
 
@@ -85,14 +86,19 @@ func TestDegenerateMeshesDraw(t *testing.T) {
 // TestViewData reads back what a browser is given.
 func TestViewData(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, WriteView(&b, cube()))
+	require.NoError(t, WriteView(&b, cube(), []measure.Thin{{Sample: measure.Sample{At: cube().Positions[0], Normal: geom.Vec{Z: -1}}, RayMM: 10, SphereMM: 8}}))
 	v := b.Bytes()
-	require.Len(t, v, 40+8*12+36*4)
+	require.Len(t, v, 40+8*12+36*4+32)
+	float := func(at int) float32 { return math.Float32frombits(binary.LittleEndian.Uint32(v[at:])) }
+	assert.EqualValues(t, 1, binary.LittleEndian.Uint32(v[12:]), "wall samples")
+	for i, want := range []float32{-5, -5, -5, 0, 0, -1, 10, 8} {
+		assert.Equal(t, want, float(40+96+144+4*i))
+	}
 	assert.EqualValues(t, ViewMagic, binary.LittleEndian.Uint32(v))
 	assert.EqualValues(t, 8, binary.LittleEndian.Uint32(v[4:]))
 	assert.EqualValues(t, 36, binary.LittleEndian.Uint32(v[8:]))
 	assert.Equal(t, 105.0, math.Float64frombits(binary.LittleEndian.Uint64(v[16:])), "the middle")
-	assert.Equal(t, float32(-5), math.Float32frombits(binary.LittleEndian.Uint32(v[40:])), "relative to it")
+	assert.Equal(t, float32(-5), float(40), "relative to it")
 	assert.EqualValues(t, 2, binary.LittleEndian.Uint32(v[40+96+4:]))
 }
 

@@ -6,6 +6,7 @@ import (
 	"io"
 	"math"
 
+	"veneer/core/measure"
 	"veneer/core/mesh"
 )
 
@@ -13,29 +14,39 @@ import (
 const ViewMagic = 0x31564e56
 
 // WriteView writes the mesh as a browser wants it, all little-endian: magic,
-// number of vertices, number of indices, 0 (uint32 each); the middle of the
-// part in mm (three float64); then float32 positions in mm from that middle,
-// and uint32 indices. Triangles keep their numbers, so places of findings fit.
-func WriteView(w io.Writer, m *mesh.Mesh) error {
+// number of vertices, of indices, of wall samples (uint32 each); the middle of
+// the part in mm (three float64); then float32 positions in mm from that middle,
+// and uint32 indices; for each wall sample eight float32: where it is, its
+// normal, the wall straight through and by the ball inside. Triangles keep their
+// numbers, so places of findings fit.
+func WriteView(w io.Writer, m *mesh.Mesh, walls []measure.Thin) error {
 	out := bufio.NewWriterSize(w, 1<<18)
 	centre := m.Bounds().Centre()
 	put32 := func(x uint32) { out.Write(binary.LittleEndian.AppendUint32(out.AvailableBuffer(), x)) }
 	put32(ViewMagic)
 	put32(uint32(len(m.Positions)))
 	put32(uint32(3 * len(m.Triangles)))
-	put32(0)
+	put32(uint32(len(walls)))
 	for _, x := range centre.Array() {
 		out.Write(binary.LittleEndian.AppendUint64(out.AvailableBuffer(), math.Float64bits(x)))
 	}
-	for _, p := range m.Positions {
-		for _, x := range p.Sub(centre).Array() {
+	putFloats := func(list ...float64) {
+		for _, x := range list {
 			put32(math.Float32bits(float32(x)))
 		}
+	}
+	for _, p := range m.Positions {
+		d := p.Sub(centre)
+		putFloats(d.X, d.Y, d.Z)
 	}
 	for _, t := range m.Triangles {
 		for _, v := range t {
 			put32(uint32(v))
 		}
+	}
+	for _, t := range walls {
+		d := t.At.Sub(centre)
+		putFloats(d.X, d.Y, d.Z, t.Normal.X, t.Normal.Y, t.Normal.Z, t.RayMM, t.SphereMM)
 	}
 	return out.Flush() // a bufio.Writer keeps its first error
 }

@@ -24,7 +24,7 @@ export function Viewer({ mesh, places, chosen, look, fitted }: { mesh: MeshView 
   useEffect(() => {
     if (mesh) scene.current?.setMesh(mesh)
   }, [mesh])
-  useEffect(() => scene.current?.setLook(look), [look])
+  useEffect(() => scene.current?.setLook(look), [look, mesh])
   useEffect(() => {
     scene.current?.setMarks(places, chosen)
     const place = chosen === undefined ? undefined : places[chosen]

@@ -6,12 +6,14 @@ import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import type { Place, Vec3 } from '../shared/api'
-import type { MeshView } from './viewdata'
+import { wallTimes, type MeshView } from './viewdata'
 
 export interface Look {
   wireframe: boolean
   backs: boolean // back faces in their own colour
   seeThrough: boolean
+  walls: 'off' | 'straight' | 'ball' // the map of walls, and which measure it shows
+  thinnest: number // wall that prints, mm
 }
 
 const paint = { front: 0xb4c4c6, back: 0xc8592e, mark: 0xd6205f, chosen: 0xffb000, wire: 0x14323a }
@@ -20,6 +22,16 @@ const paint = { front: 0xb4c4c6, back: 0xc8592e, mark: 0xd6205f, chosen: 0xffb00
 // meet at the outline. Not by slope: at the outline that has no bound.
 const inFront = { polygonOffset: true, polygonOffsetFactor: -0.5, polygonOffsetUnits: -4 }
 const behind = { polygonOffset: true, polygonOffsetFactor: 0, polygonOffsetUnits: 16 }
+
+const thin = new THREE.Color(paint.mark)
+const nearlyThin = new THREE.Color(0x14323a)
+const thick = new THREE.Color(0xe4f1ee)
+
+/** wallColour is the colour of a wall: its own below the thinnest, then from dark to light. */
+export function wallColour(mm: number, thinnest: number): THREE.Color {
+  if (mm < thinnest) return thin
+  return nearlyThin.clone().lerp(thick, Math.min(1, (mm / thinnest - 1) / (wallTimes - 1)))
+}
 
 export class Scene {
   private renderer: THREE.WebGLRenderer
@@ -33,6 +45,8 @@ export class Scene {
   private wireMesh: THREE.Mesh
   private marks = new THREE.Group()
   private ring: THREE.Sprite
+  private walls: THREE.InstancedMesh | undefined
+  private view: MeshView | undefined
   private centre: Vec3 = [0, 0, 0]
   private radius = 1
   private pending = false
@@ -70,6 +84,7 @@ export class Scene {
     this.resizing.disconnect()
     this.controls.dispose()
     this.clearMarks()
+    this.clearWalls()
     this.geometry.dispose()
     this.renderer.dispose()
   }
@@ -78,6 +93,8 @@ export class Scene {
   setMesh(view: MeshView) {
     const first = this.geometry.getAttribute('position') === undefined
     this.centre = view.centre
+    this.view = view
+    this.clearWalls()
     this.geometry.setAttribute('position', new THREE.BufferAttribute(view.positions, 3))
     this.geometry.setIndex(new THREE.BufferAttribute(view.indices, 1))
     this.geometry.computeBoundingSphere()
@@ -96,7 +113,40 @@ export class Scene {
       m.depthWrite = !look.seeThrough
       m.needsUpdate = true
     }
+    this.front.color.set(look.walls === 'off' ? paint.front : thick)
+    this.clearWalls()
+    if (look.walls !== 'off') this.addWalls(look)
     this.draw()
+  }
+
+  /** addWalls lays a small disc on the surface at each wall sample, in the colour of its wall. */
+  private addWalls(look: Look) {
+    const samples = this.view?.walls
+    if (!this.view || !samples || samples.length === 0) return
+    const n = samples.length / 8
+    const discs = new THREE.InstancedMesh(new THREE.CircleGeometry(0.85 * Math.sqrt(surface(this.view) / n), 8), new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, depthWrite: false, ...inFront }), n)
+    const turn = new THREE.Quaternion()
+    const up = new THREE.Vector3(0, 0, 1)
+    const one = new THREE.Vector3(1, 1, 1)
+    const place = new THREE.Matrix4()
+    for (let i = 0; i < n; i++) {
+      const s = samples.subarray(8 * i, 8 * i + 8)
+      turn.setFromUnitVectors(up, new THREE.Vector3(s[3], s[4], s[5]))
+      discs.setMatrixAt(i, place.compose(new THREE.Vector3(s[0], s[1], s[2]), turn, one))
+      discs.setColorAt(i, wallColour(look.walls === 'ball' ? s[7]! : s[6]!, look.thinnest))
+    }
+    discs.renderOrder = 1
+    this.walls = discs
+    this.scene.add(discs)
+  }
+
+  private clearWalls() {
+    if (!this.walls) return
+    this.scene.remove(this.walls)
+    this.walls.geometry.dispose()
+    ;(this.walls.material as THREE.Material).dispose()
+    this.walls.dispose()
+    this.walls = undefined
   }
 
   /** setMarks shows places of a finding; the chosen one in its own colour, with a ring around it. */
@@ -194,6 +244,15 @@ export class Scene {
       if (this.geometry.getIndex()) this.drawn()
     })
   }
+}
+
+/** surface is a mesh's area, mm². */
+function surface(view: MeshView): number {
+  const corner = (i: number) => new THREE.Vector3().fromArray(view.positions, 3 * view.indices[i]!)
+  let area = 0
+  const triangle = new THREE.Triangle()
+  for (let i = 0; i < view.indices.length; i += 3) area += triangle.set(corner(i), corner(i + 1), corner(i + 2)).getArea()
+  return area
 }
 
 function ringTexture(): THREE.Texture {

@@ -2,14 +2,16 @@ import { describe, expect, it } from 'vitest'
 import { readView } from './viewdata'
 
 function encoded(): ArrayBuffer {
-  const bytes = new ArrayBuffer(40 + 3 * 12 + 3 * 4)
+  const bytes = new ArrayBuffer(40 + 3 * 12 + 3 * 4 + 32)
   const view = new DataView(bytes)
   view.setUint32(0, 0x31564e56, true)
   view.setUint32(4, 3, true)
   view.setUint32(8, 3, true)
+  view.setUint32(12, 1, true)
   view.setFloat64(16, 100.5, true)
   new Float32Array(bytes, 40, 9).set([0, 0, 0, 1, 0, 0, 0, 1, 0])
   new Uint32Array(bytes, 76, 3).set([0, 1, 2])
+  new Float32Array(bytes, 88, 8).set([1, 2, 3, 0, 0, 1, 0.8, 0.7])
   return bytes
 }
 
@@ -20,6 +22,7 @@ describe('view data', () => {
     expect(mesh.centre).toEqual([100.5, 0, 0])
     expect([...mesh.indices]).toEqual([0, 1, 2])
     expect(mesh.positions[3]).toBe(1)
+    expect(mesh.walls[7]).toBeCloseTo(0.7)
     expect(mesh.positions.buffer).toBe(bytes)
   })
   it('is refused when it is something else or cut short', () => {

@@ -5,7 +5,11 @@ export interface MeshView {
   centre: Vec3 // mm; positions are relative to it
   positions: Float32Array
   indices: Uint32Array
+  walls: Float32Array // eight for each sample: where, normal, wall straight through and by the ball inside, mm
 }
+
+/** Walls are told apart from the thinnest that prints to this many times it, as the service measures them. */
+export const wallTimes = 4
 
 const magic = 0x31564e56 // "VNV1"
 const headerBytes = 40
@@ -16,10 +20,13 @@ export function readView(bytes: ArrayBuffer): MeshView {
   if (bytes.byteLength < headerBytes || head.getUint32(0, true) !== magic) throw new Error('The view data cannot be read.')
   const vertices = head.getUint32(4, true)
   const indices = head.getUint32(8, true)
-  if (bytes.byteLength !== headerBytes + 12 * vertices + 4 * indices) throw new Error('The view data is cut short.')
+  const walls = head.getUint32(12, true)
+  const end = headerBytes + 12 * vertices + 4 * indices
+  if (bytes.byteLength !== end + 32 * walls) throw new Error('The view data is cut short.')
   return {
     centre: [head.getFloat64(16, true), head.getFloat64(24, true), head.getFloat64(32, true)],
     positions: new Float32Array(bytes, headerBytes, 3 * vertices),
     indices: new Uint32Array(bytes, headerBytes + 12 * vertices, indices),
+    walls: new Float32Array(bytes, end, 8 * walls),
   }
 }

@@ -1,7 +1,7 @@
 import { lazy, Suspense, useMemo, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link, useParams, useSearchParams } from 'react-router'
-import { address, get, getBytes, revisionPath, type PartWithRevisions, type Report } from '../../shared/api'
+import { address, get, getBytes, revisionPath, type PartWithRevisions, type Process, type Report } from '../../shared/api'
 import { useLive } from '../../shared/live'
 import { Mark } from '../../shared/Mark'
 import { Trouble } from '../../shared/Trouble'
@@ -10,6 +10,7 @@ import type { Look } from '../../viewer/scene'
 import { readView } from '../../viewer/viewdata'
 import { Facts } from './Facts'
 import { Findings } from './Findings'
+import { WallLegend } from './WallLegend'
 import { Revisions } from './Revisions'
 import { Questions } from './Questions'
 
@@ -35,7 +36,10 @@ export function PartPage() {
     staleTime: Infinity,
     gcTime: 60_000,
   })
-  const [look, setLook] = useState<Look>({ wireframe: false, backs: true, seeThrough: false })
+  const processes = useQuery({ queryKey: ['processes'], queryFn: () => get<Process[]>('/processes'), staleTime: Infinity })
+  const thinnest = processes.data?.find((p) => p.name === part.data?.batch.process)?.wall_mm ?? 1
+  const [switches, setLook] = useState({ wireframe: false, backs: true, seeThrough: false, walls: 'off' as Look['walls'] })
+  const look = useMemo<Look>(() => ({ ...switches, thinnest }), [switches, thinnest])
   const [fitted, setFitted] = useState(0)
 
   const kind = search.get('finding')
@@ -78,8 +82,10 @@ export function PartPage() {
             <Switch label="Wireframe" on={look.wireframe} set={(wireframe) => setLook({ ...look, wireframe })} />
             <Switch label="Back faces" on={look.backs} set={(backs) => setLook({ ...look, backs })} />
             <Switch label="See through" on={look.seeThrough} set={(seeThrough) => setLook({ ...look, seeThrough })} />
+            <Switch label="Walls" on={look.walls !== 'off'} set={(on) => setLook({ ...look, walls: on ? 'straight' : 'off' })} />
           </div>
         )}
+        {readable && look.walls !== 'off' && <WallLegend thinnest={thinnest} measure={look.walls} choose={(walls) => setLook({ ...look, walls })} />}
       </section>
       <aside className="w-96 shrink-0 space-y-5 overflow-auto border-l border-base-300 bg-base-100 p-5" aria-label="Part">
         <div className="flex items-center text-lg">
