@@ -58,6 +58,7 @@ func TestScreenshots(t *testing.T) {
 	save("console-part-finding.png")
 	part("fog-bell.stl", "")
 	save("console-part-repaired.png")
+	part("wind-vanes.3mf", "")
 	p.click("[role=toolbar] button:nth-child(5)")
 	p.until("document.querySelector('[aria-label=\"Wall thickness\"]')")
 	p.do(chromedp.Sleep(2 * time.Second)) // for the software renderer to draw

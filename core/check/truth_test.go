@@ -158,6 +158,39 @@ func TestTruth(t *testing.T) {
 			speck(m, beside(i), 4, false)
 			speck(m, beside(i).Add(geom.Vec{X: 0.5, Y: 0.5, Z: -0.5}), 4, false)
 		}, map[string]int{"overlapping-shells": 1, "self-intersection": -1}},
+		"pinched": {func(m *mesh.Mesh, _ int32, i int) { // two that share a point
+			speck(m, beside(i), 5, false)
+			speck(m, beside(i).Add(geom.Vec{Z: 5}), 5, false)
+		}, map[string]int{"non-manifold-vertex": 1}},
+		"band": {func(m *mesh.Mesh, _ int32, i int) { // with half a twist
+			const k = 12
+			n := int32(len(m.Positions))
+			for j := range k {
+				a := 2 * math.Pi * float64(j) / k
+				out, lean := geom.Vec{X: math.Cos(a), Y: math.Sin(a)}, math.Sin(a/2)
+				edge := out.Scale(0.8 * math.Cos(a/2)).Add(geom.Vec{Z: 0.8 * lean})
+				middle := beside(i).Add(out.Scale(2.2)).Add(geom.Vec{Z: 40})
+				m.Positions = append(m.Positions, middle.Sub(edge).Single(), middle.Add(edge).Single())
+			}
+			for j := range int32(k) {
+				a, b, c, d := n+2*j, n+2*j+1, n+2*j+2, n+2*j+3
+				if j == k-1 {
+					c, d = n+1, n
+				}
+				m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{b, d, c})
+			}
+		}, map[string]int{"not-orientable": 1, "open-boundary": 1}},
+		"hollow": {func(m *mesh.Mesh, _ int32, i int) {
+			speck(m, beside(i), 5, false)
+			speck(m, beside(i).Add(geom.Vec{X: 1, Y: 1, Z: 1}), 1.5, false)
+			for k := range int32(4) {
+				m.Turn(int32(len(m.Triangles)) - 1 - k)
+			}
+		}, map[string]int{"nested-shell": 1, "stray-shell": -1}},
+		"filled": {func(m *mesh.Mesh, _ int32, i int) {
+			speck(m, beside(i), 5, false)
+			speck(m, beside(i).Add(geom.Vec{X: 1, Y: 1, Z: 1}), 1.8, false)
+		}, map[string]int{"nested-shell": 1, "inside-out-shell": 1}},
 	}
 	for name, m := range shapes() {
 		require.Empty(t, counts(check(t, m)), name)
