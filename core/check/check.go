@@ -163,7 +163,7 @@ func Run(ctx context.Context, m *mesh.Mesh, set Settings) (*Report, error) {
 		if err := s.layersOf(ctx, f); err != nil {
 			return nil, err
 		}
-		if f.Severity == Question {
+		if f.Severity == Question || f.asks {
 			s.question(r, f, k.ask(s))
 		}
 		r.Findings = append(r.Findings, *f)
@@ -193,7 +193,10 @@ func (s *Subject) question(r *Report, f *Finding, q Ask) {
 
 // answer is what a person says to a question, if anything.
 func (s *Subject) answer(q Ask) (answer string, given bool) {
-	if answer, given = s.Answers[q.ID]; !given && s.TakeDefaults {
+	if answer, given = s.Answers[q.ID]; given {
+		return answer, given
+	}
+	if answer, given = s.Process.Policy[q.ID]; !given && s.TakeDefaults {
 		return q.Default, true
 	}
 	return answer, given

@@ -6,17 +6,30 @@ import (
 	"veneer/core/mesh"
 )
 
+// NotOrientable is the question what to do with surfaces without an outside
+// beside others; its answers are Remove and Keep.
+const NotOrientable = "not-orientable"
+
 var notOrientable = Kind{
-	Name: "not-orientable", Title: "Surface without an outside", Usual: Error,
+	Name: NotOrientable, Title: "Surface without an outside", Usual: Error,
 	What:   "The surface is twisted into itself, like a band with a half turn: following it around brings you out on its other side.",
 	Harm:   "There is no inside to fill, whichever way the triangles are turned.",
-	Action: "It is reported with its place; no turning of triangles can mend it.",
+	Action: "No turning of triangles can mend it. Beside other shells a person is asked whether to remove it.",
 	sketch: sketches{"s M10 40C30 5 70 5 90 40 70 30 60 30 50 40 40 50 30 75 10 40|b M50 22C60 30 45 44 50 52",
 		"s M10 40C30 5 70 5 90 40 70 30 60 30 50 40 40 50 30 75 10 40|d M50 22C60 30 45 44 50 52"},
 	find: func(s *Subject) *Finding {
 		f := s.shellsThat(func(shell mesh.Shell) bool { return !shell.Orientable })
 		f.Summary = fmt.Sprintf("%s cannot be given an outside", some(f.Count, "shell", "shells"))
+		f.asks = f.Count < len(s.Shells.List)
 		return f
+	},
+	ask: func(s *Subject) Ask {
+		return Ask{ID: NotOrientable, Kind: NotOrientable, Text: "A twisted surface belongs to the part and has no outside. Remove it?", Default: Remove,
+			Evidence: []string{"no band with a half turn can bound a solid"},
+			Choices: []Choice{
+				{Answer: Remove, Effect: "it is taken away; the other shells stay", leaves: Error},
+				{Answer: Keep, Effect: "it stays as it is: the part cannot be filled", leaves: Error},
+			}}
 	},
 }
 

@@ -8,10 +8,10 @@ import (
 )
 
 var openBoundary = Kind{
-	Name: "open-boundary", Title: "Open boundary", Usual: Error,
+	Name: OpeningQuestion, Title: "Open boundary", Usual: Error,
 	What:   "The surface has an edge with a triangle on one side only. Such edges form a loop: the rim of a hole, or of a sheet that was never closed.",
 	Harm:   "The slicing software cannot tell inside from outside near the hole. Layers may be left open, filled wrongly, or missing.",
-	Action: "Each loop is filled with new triangles; the customer's triangles stay as they are. Rims that cannot be closed into something solid are left and reported.",
+	Action: "Each loop is filled with new triangles; the customer's triangles stay as they are. Rims that cannot be closed into something solid are left and reported. About an opening as large as the part, unless the part stands on it, a person is asked: a face may be missing, or it is the mouth of a cup.",
 	sketch: sketches{"s M15 25 L50 10 L85 25 L85 55 L50 68 L15 55 Z|l M15 25 L50 38 L85 25 M50 38 L50 68|B M58 30l14-5 4 12-12 6z",
 		"s M15 25 L50 10 L85 25 L85 55 L50 68 L15 55 Z|l M15 25 L50 38 L85 25 M50 38 L50 68|N M58 30l14-5 4 12-12 6z"},
 	find: func(s *Subject) *Finding {
@@ -37,6 +37,8 @@ var openBoundary = Kind{
 		}
 		f.Summary = fmt.Sprintf("%s, %s, %.4g mm of rim; layers between %.4g and %.4g mm do not close", some(len(s.Loops), "open loop", "open loops"),
 			some(s.Edges.Boundary, "edge", "edges"), total, low, high)
+		f.asks = len(Openings(s.Topology, s.Shells, s.Loops, s.Process.WallMM)) > 0
 		return f
 	},
+	ask: (*Subject).closeOrLeave,
 }

@@ -89,6 +89,8 @@ type Finding struct {
 	Summary     string   `json:"summary"`
 	Places      []Place  `json:"places"`
 	PlacesTotal int      `json:"places_total"`
+
+	asks bool // it raises its kind's question and stays what it is until that is answered
 }
 
 // Place is where a finding is: a point, the size of what is there, its

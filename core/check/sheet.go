@@ -3,15 +3,24 @@ package check
 import (
 	"fmt"
 	"math"
+
+	"veneer/core/mesh"
 )
 
+// SheetQuestion is the question what to do with surfaces that enclose nothing
+// beside solids that do; its answers are Remove and Keep.
+const SheetQuestion = "sheet"
+
+// Keep leaves a surface as it is.
+const Keep = "keep"
+
 var sheet = Kind{
-	Name: "sheet", Title: "Sheet without thickness", Usual: Error,
+	Name: SheetQuestion, Title: "Sheet without thickness", Usual: Error,
 	What:   "A surface encloses nothing: it is a skin with air on both sides, or two skins on one another.",
 	Harm:   "It has no inside to fill. Slicing software drops it, or prints a stray line.",
-	Action: "It is reported: open shells that would be thinner than the thinnest wall if their rims were closed, and closed ones that enclose nothing.",
+	Action: "It is reported: open shells that would be thinner than the thinnest wall if their rims were closed, and closed ones that enclose nothing. Beside solids a person is asked whether to remove it; specks are removed.",
 	sketch: sketches{"s M8 60V30h40v30z|b M48 30C62 16 78 36 94 22",
-		"s M8 60V30h40v30z|n M48 30C62 16 78 36 94 22|t 72 56 listed"},
+		"s M8 60V30h40v30z|n M48 30C62 16 78 36 94 22|t 72 56 keep?"},
 	find: func(s *Subject) *Finding {
 		flat := s.sheets()
 		f := &Finding{}
@@ -26,40 +35,86 @@ var sheet = Kind{
 		}
 		f.PlacesTotal = f.Count
 		f.Summary = fmt.Sprintf("%s nothing", some(f.Count, "surface encloses", "surfaces enclose"))
+		shells, _ := s.looseSheets()
+		f.asks = shells > 0
 		return f
+	},
+	ask: func(s *Subject) Ask {
+		n, area := s.looseSheets()
+		whole := 0.0
+		for _, shell := range s.Shells.List {
+			whole += shell.AreaMM2
+		}
+		return Ask{ID: SheetQuestion, Kind: SheetQuestion, Text: "Sheets without thickness belong to the part. Remove them?", Default: Remove,
+			Evidence: []string{fmt.Sprintf("%s up %.2g %% of the surface", some(n, "sheet makes", "sheets make"), 100*area/whole)},
+			Choices: []Choice{
+				{Answer: Remove, Effect: "they are taken away; the solids stay", leaves: Error},
+				{Answer: Keep, Effect: "they stay as they are: the part cannot print until they have a thickness", leaves: Error},
+			}}
 	},
 }
 
-// sheets tells which shells are sheets, by their mean thickness: twice the
-// volume by the area, each open loop closed by a fan to its middle.
-func (s *Subject) sheets() []bool {
-	volume := make([]float64, len(s.Shells.List))
+func (s *Subject) sheets() []bool { return Sheets(s.Topology, s.Shells, s.Loops, s.Process.WallMM) }
+
+// looseSheets counts the sheets that a person decides about, and their area:
+// those beside a solid that are no specks and not torn off it, which joining the
+// seam would mend.
+func (s *Subject) looseSheets() (n int, area float64) {
+	flat := s.sheets()
+	solids := 0
+	for _, is := range flat {
+		if !is {
+			solids++
+		}
+	}
+	if solids == 0 {
+		return 0, 0
+	}
+	torn := map[int32]bool{}
+	for _, p := range s.seams() {
+		torn[s.Shells.Of[p[0]/3]], torn[s.Shells.Of[p[1]/3]] = true, true
+	}
 	for i, shell := range s.Shells.List {
+		if size := shell.Box.Size(); flat[i] && !torn[int32(i)] && max(size.X, size.Y, size.Z) >= SpeckMM(s.Process) {
+			n++
+			area += shell.AreaMM2
+		}
+	}
+	return n, area
+}
+
+// Sheets tells which shells are sheets, by their mean thickness: twice the
+// volume by the area, each open loop closed by a fan to its middle. Open ones
+// thinner than wall mm are, and closed ones that enclose nothing.
+func Sheets(topo *mesh.Topology, shells *mesh.Shells, loops []mesh.Loop, wall float64) []bool {
+	positions := topo.Mesh.Positions
+	volume := make([]float64, len(shells.List))
+	for i, shell := range shells.List {
 		volume[i] = shell.VolumeMM3
 	}
-	for _, loop := range s.Loops {
-		i := s.Shells.Of[loop.Halves[0]/3]
-		o := s.Shells.List[i].Box.Centre()
-		middle := s.Mesh.Positions[s.Topology.From(loop.Halves[0])].Sub(o).Scale(0)
+	for _, loop := range loops {
+		i := shells.Of[loop.Halves[0]/3]
+		o := shells.List[i].Box.Centre()
+		middle := positions[topo.From(loop.Halves[0])].Sub(o).Scale(0)
 		for _, h := range loop.Halves {
-			middle = middle.Add(s.Mesh.Positions[s.Topology.From(h)].Sub(o).Scale(1 / float64(len(loop.Halves))))
+			middle = middle.Add(positions[topo.From(h)].Sub(o).Scale(1 / float64(len(loop.Halves))))
 		}
 		for _, h := range loop.Halves {
-			a, b := s.Mesh.Positions[s.Topology.From(h)].Sub(o), s.Mesh.Positions[s.Topology.To(h)].Sub(o)
+			a, b := positions[topo.From(h)].Sub(o), positions[topo.To(h)].Sub(o)
 			v := b.Dot(a.Cross(middle)) / 6
-			if s.Shells.Flip != nil && s.Shells.Flip[h/3] {
+			if shells.Flip != nil && shells.Flip[h/3] {
 				v = -v
 			}
 			volume[i] += v
 		}
 	}
 	flat := make([]bool, len(volume))
-	for i, shell := range s.Shells.List {
+	for i, shell := range shells.List {
 		if shell.AreaMM2 == 0 || !shell.Orientable {
 			continue
 		}
 		t := 2 * math.Abs(volume[i]) / shell.AreaMM2
-		flat[i] = shell.Closed && t < 1e-6*math.Sqrt(shell.AreaMM2) || !shell.Closed && t < s.Process.WallMM
+		flat[i] = shell.Closed && t < 1e-6*math.Sqrt(shell.AreaMM2) || !shell.Closed && t < wall
 	}
 	return flat
 }

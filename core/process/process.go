@@ -25,6 +25,8 @@ type Process struct {
 	MaxBytes     int64      `json:"max_bytes"`     // likewise
 	NeedsDrains  bool       `json:"needs_drains"`  // closed hollows trap material
 	DrainMM      float64    `json:"drain_mm"`      // narrowest drain that empties
+	// Policy answers questions ahead, by their ids.
+	Policy map[string]string `json:"policy,omitempty"`
 }
 
 // Default is the process a batch gets when nobody says otherwise.
