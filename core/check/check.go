@@ -269,6 +269,7 @@ func (s *Subject) report() *Report {
 		Watertight:          s.Edges.Boundary == 0 && s.Edges.NonManifold == 0 && s.Edges.Edges > 0,
 		BoundaryEdges:       s.Edges.Boundary,
 		BoundaryLoops:       len(s.Loops),
+		TeeJoints:           len(s.Topology.Tees(s.Loops, SeamMM(diameter(s.Box)))),
 		NonManifoldEdges:    s.Edges.NonManifold,
 		NonManifoldVertices: len(s.NonManifoldVertices),
 		InconsistentEdges:   s.Edges.Inconsistent,

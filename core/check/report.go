@@ -52,6 +52,7 @@ type Geometry struct {
 	Genus               *int       `json:"genus"`
 	BoundaryEdges       int        `json:"boundary_edges"`
 	BoundaryLoops       int        `json:"boundary_loops"`
+	TeeJoints           int        `json:"tee_joints"` // corners of open boundaries on open edges
 	NonManifoldEdges    int        `json:"non_manifold_edges"`
 	NonManifoldVertices int        `json:"non_manifold_vertices"`
 	InconsistentEdges   int        `json:"inconsistent_edges"`

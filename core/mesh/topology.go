@@ -159,6 +159,20 @@ func (topo *Topology) Duplicates() (list []int32) {
 	return list
 }
 
+// Twins marks the listed triangles and all others on the same corners.
+func (topo *Topology) Twins(list []int32) map[int32]bool {
+	twins := make(map[int32]bool, 2*len(list)) // duplicates are few
+	for _, t := range list {
+		h := 3 * t
+		for _, g := range topo.Halves(topo.EdgeOf[h]) {
+			if topo.Opposite(g) == topo.Opposite(h) {
+				twins[g/3] = true
+			}
+		}
+	}
+	return twins
+}
+
 // duplicatesOfMany does the same by sorting, for an edge that so many
 // triangles share that comparing all pairs would take too long.
 func duplicatesOfMany(topo *Topology, halves []int32, hi int32) (list []int32) {

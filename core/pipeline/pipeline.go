@@ -133,7 +133,7 @@ func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Res
 	verify := func(ctx context.Context, m *mesh.Mesh) (*check.Report, error) {
 		return WriteAndCheck(ctx, m, c.Report.File.Name, out, set)
 	}
-	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Verify: verify, Progress: set.Progress})
+	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Verify: verify, Progress: set.Progress})
 }
 
 // WriteAndCheck rounds the mesh to float32, writes it to out, reads it back from

@@ -14,6 +14,7 @@ import (
 	"veneer/core/check"
 	"veneer/core/measure"
 	"veneer/core/mesh"
+	"veneer/core/process"
 	"veneer/core/repair/touchup"
 	"veneer/core/spatial"
 )
@@ -67,6 +68,7 @@ func Plan(r *check.Report) []Step {
 
 // Settings are what a repair needs beside the mesh.
 type Settings struct {
+	Process process.Process
 	// Verify rounds, writes, reads back and checks a mesh.
 	Verify func(context.Context, *mesh.Mesh) (*check.Report, error)
 	// Progress is told the step that begins and the share done; may be nil.
@@ -116,7 +118,7 @@ func Deviate(ctx context.Context, before, after *mesh.Mesh, samples int, corners
 // Run repairs a copy of the mesh as the plan for its report says, and verifies it.
 func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) (*Result, error) {
 	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before), Mesh: m.Clone(), Questions: before.Questions}
-	work := &touchup.Work{Mesh: r.Mesh}
+	work := &touchup.Work{Mesh: r.Mesh, Report: before, Process: set.Process}
 	byName := map[string]touchup.Step{}
 	for _, s := range touchup.Steps() {
 		byName[s.Name] = s

@@ -1,9 +1,7 @@
 package touchup
 
 import (
-	"cmp"
 	"context"
-	"slices"
 
 	"veneer/core/check"
 	"veneer/core/mesh"
@@ -27,7 +25,7 @@ var dropFins = Step{
 	},
 	Run: func(ctx context.Context, w *Work) (Change, error) {
 		topo := mesh.NewTopology(w.Mesh)
-		patches := patchesOf(topo)
+		patches := topo.Patches()
 		at := make([]int, topo.Edges()) // triangles still there
 		for e := range at {
 			at[e] = len(topo.Halves(int32(e)))
@@ -35,27 +33,27 @@ var dropFins = Step{
 		gone := make([]bool, len(patches))
 		total := 0.0
 		for _, p := range patches {
-			total += p.area
+			total += p.Area
 		}
 		fins, triangles := 0, 0
 		for again := true; again && ctx.Err() == nil; {
 			again = false
 			for i, p := range patches {
-				if gone[i] || 10*p.area > total || !p.hangs(at) {
+				if gone[i] || 10*p.Area > total || !hangs(p, at) {
 					continue
 				}
-				for _, s := range p.seams {
-					at[s.edge] -= s.triangles
+				for _, s := range p.Seams {
+					at[s.Edge] -= s.Triangles
 				}
 				gone[i], again = true, true
 				fins++
-				triangles += len(p.triangles)
+				triangles += len(p.Triangles)
 			}
 		}
 		if fins > 0 {
 			out := make([]bool, len(w.Mesh.Triangles))
 			for i, p := range patches {
-				for _, t := range p.triangles {
+				for _, t := range p.Triangles {
 					out[t] = gone[i]
 				}
 			}
@@ -65,85 +63,15 @@ var dropFins = Step{
 	},
 }
 
-// patch is triangles that hang together through edges of two triangles.
-type patch struct {
-	triangles []int32
-	area      float64
-	open      bool   // it has an open edge
-	seams     []seam // edges of three or more triangles
-}
-
-// seam is an edge of three or more triangles, with how many are the patch's.
-type seam struct {
-	edge      int32
-	triangles int
-}
-
 // hangs reports whether taking the patch off closes the surface where it hangs.
-func (p *patch) hangs(at []int) bool {
-	if !p.open || len(p.seams) == 0 {
+func hangs(p mesh.Patch, at []int) bool {
+	if !p.Open || len(p.Seams) == 0 {
 		return false
 	}
-	for _, s := range p.seams {
-		if at[s.edge]-s.triangles != 2 {
+	for _, s := range p.Seams {
+		if at[s.Edge]-s.Triangles != 2 {
 			return false
 		}
 	}
 	return true
-}
-
-// patchesOf parts a surface, the smallest patch first.
-func patchesOf(topo *mesh.Topology) []patch {
-	m := topo.Mesh
-	number := make([]int32, len(m.Triangles))
-	for t := range number {
-		number[t] = -1
-	}
-	var list []patch
-	for first := range int32(len(m.Triangles)) {
-		if number[first] >= 0 || m.RepeatsVertex(first) {
-			continue
-		}
-		n := int32(len(list))
-		p := patch{triangles: []int32{first}}
-		number[first] = n
-		for i := 0; i < len(p.triangles); i++ {
-			t := p.triangles[i]
-			p.area += m.AreaNormal(t).Length() / 2
-			for h := 3 * t; h < 3*t+3; h++ {
-				e := topo.EdgeOf[h]
-				switch halves := topo.Halves(e); len(halves) {
-				case 1:
-					p.open = true
-				case 2:
-					for _, g := range halves {
-						if number[g/3] < 0 {
-							number[g/3] = n
-							p.triangles = append(p.triangles, g/3)
-						}
-					}
-				default:
-					p.seams = append(p.seams, seam{e, 1})
-				}
-			}
-		}
-		p.seams = counting(p.seams)
-		list = append(list, p)
-	}
-	slices.SortStableFunc(list, func(a, b patch) int { return cmp.Compare(a.area, b.area) })
-	return list
-}
-
-// counting makes one seam of those with the same edge.
-func counting(seams []seam) []seam {
-	slices.SortFunc(seams, func(a, b seam) int { return cmp.Compare(a.edge, b.edge) })
-	kept := seams[:0]
-	for _, s := range seams {
-		if n := len(kept); n > 0 && kept[n-1].edge == s.edge {
-			kept[n-1].triangles += s.triangles
-		} else {
-			kept = append(kept, s)
-		}
-	}
-	return kept
 }

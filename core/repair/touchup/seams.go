@@ -9,7 +9,7 @@ import (
 )
 
 // joinSeams makes corners of open edges one that lie so close together that
-// they were meant to be.
+// they were meant to be, and splits open edges where such a corner lies on them.
 var joinSeams = Step{
 	Name: "join-seams", Title: "Join seams",
 	Why: func(r *check.Report) string {
@@ -17,6 +17,9 @@ var joinSeams = Step{
 			if f.Kind == "unwelded-seam" {
 				return counted(f.Count, "pair", "pairs") + " of open edges on one another"
 			}
+		}
+		if r.Geometry.TeeJoints > 0 {
+			return counted(r.Geometry.TeeJoints, "corner") + " on open edges"
 		}
 		return ""
 	},
@@ -33,6 +36,32 @@ var joinSeams = Step{
 			}
 		}
 		w.Mesh.Weld()
-		return Change{Count: moved, Detail: fmt.Sprintf("%s moved by at most %.2g mm", counted(moved, "corner"), farthest)}, nil
+		tees := splitTees(w.Mesh, distance)
+		return Change{Count: moved + tees, Detail: joined(fmt.Sprintf("%s moved by at most %.2g mm", counted(moved, "corner"), farthest), moved > 0,
+			counted(tees, "edge", "edges")+" split at a corner that lies on it", tees > 0)}, nil
 	},
+}
+
+// splitTees splits open edges at the corners of other open edges that lie on
+// them, so that the two sides have the same edges; it returns how many edges.
+func splitTees(m *mesh.Mesh, distance float64) (split int) {
+	topo := mesh.NewTopology(m)
+	tees := topo.Tees(topo.Loops(), distance)
+	done := map[int32]bool{} // triangles: of each one edge at a time
+	for i := 0; i < len(tees); {
+		j := i
+		for j < len(tees) && tees[j].Half == tees[i].Half {
+			j++
+		}
+		if t := tees[i].Half / 3; !done[t] {
+			done[t] = true
+			m.SplitEdge(tees[i].Half, tees[i:j])
+			split++
+		}
+		i = j
+	}
+	if split > 0 && split < len(tees) {
+		split += splitTees(m, distance) // second edges of triangles that were split
+	}
+	return split
 }

@@ -12,6 +12,7 @@ import (
 
 	"veneer/core/check"
 	"veneer/core/mesh"
+	"veneer/core/process"
 )
 
 // Step is one line of the table.
@@ -26,7 +27,9 @@ type Step struct {
 
 // Work is the mesh being mended.
 type Work struct {
-	Mesh *mesh.Mesh
+	Mesh    *mesh.Mesh
+	Report  *check.Report // of the mesh before, with the answers that were given
+	Process process.Process
 }
 
 // Change is what a step did: how many things it changed, in a sentence, and
@@ -39,7 +42,7 @@ type Change struct {
 
 // Steps is the table, in the order in which the steps run.
 func Steps() []Step {
-	return []Step{joinSeams, dropDuplicates, dropDegenerate, dropFins, orient, removeNested, fill, turnOutward}
+	return []Step{joinSeams, dropDuplicates, dropDegenerate, dropFins, removePieces, orient, dropMembranes, partEdges, removeNested, fill, turnOutward}
 }
 
 // topology gathers the edges and shells afresh.
