@@ -14,20 +14,23 @@ import (
 	"veneer/core/check"
 	"veneer/core/format"
 	"veneer/core/pipeline"
+	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/repair/touchup"
 )
 
 func repairCommand() *cobra.Command {
 	var flags fileFlags
 	var out, method string
 	var plan bool
+	var steps []string
 	c := &cobra.Command{
 		Use:   "repair FILE -o OUT",
 		Short: "Mend a mesh file, check the result, and write it in mm",
 		Long: "Repair mends what the check finds by the lightest method, keeping the customer's triangles, writes the result,\n" +
 			"reads it back and checks it. FILE itself is never changed.\n\n" +
 			"Exit code: 0 what was written passes, 1 it does not or a question is open, 2 FILE could not be read.",
-		Example: "  veneer repair fog-bell.stl -o fog-bell-repaired.stl\n  veneer repair hand.stl --unit in -o hand-mm.stl\n  veneer repair fog-bell.stl --plan",
+		Example: "  veneer repair fog-bell.stl -o fog-bell-repaired.stl\n  veneer repair hand.stl --unit in -o hand-mm.stl\n  veneer repair fog-bell.stl --plan\n  veneer repair anchor.stl --step drop-shell=2 --step fill -o anchor-1.stl",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			set, err := flags.settings()
@@ -36,6 +39,13 @@ func repairCommand() *cobra.Command {
 			}
 			if _, err := repair.MethodNamed(method); err != nil {
 				return err
+			}
+			for _, text := range steps {
+				order, err := touchup.ParseOrder(text)
+				if err != nil {
+					return err
+				}
+				set.Orders = append(set.Orders, order)
 			}
 			if out == "" && !plan {
 				return errors.New("name the file to write with -o OUT")
@@ -51,6 +61,7 @@ func repairCommand() *cobra.Command {
 	flags.add(c)
 	c.Flags().StringVarP(&out, "output", "o", "", "file to write")
 	c.Flags().StringVar(&method, "method", "auto", "auto or touch-up")
+	c.Flags().StringArrayVar(&steps, "step", nil, "do this step instead, and no other; may be given several times: the name of a step of --plan, or "+touchup.ByHand)
 	c.Flags().BoolVar(&plan, "plan", false, "print what would be done, and do nothing")
 	return c
 }
@@ -75,9 +86,9 @@ func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 	}
 	if planOnly {
 		bar.clear()
-		return printPlan(w, before, asJSON)
+		return printPlan(w, before, set.Process, asJSON)
 	}
-	if len(before.Questions) > 0 { // only a person can decide: write nothing
+	if len(before.Questions) > 0 && (len(set.Orders) == 0 || before.Unit.Doubtful) { // only a person can decide: write nothing
 		bar.clear()
 		if asJSON {
 			none := &repair.Result{Schema: repair.Schema, Method: repair.TouchUp, Verdict: before.Verdict, Steps: []repair.Step{},
@@ -93,14 +104,20 @@ func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 	}
 	set.Progress = func(stage string, done float64) { bar.set(stage, 0.5+done/2) }
 	result, err := repairTo(c, checked, path, out, set)
-	if err != nil {
+	held := errors.Is(err, errHeld)
+	if err != nil && !held {
 		return err
 	}
 	bar.clear()
 	if asJSON {
 		err = printJSON(w, result)
+	} else if err = nil; held {
+		printReport(w, result.After)
 	} else {
 		printResult(w, result, out)
+	}
+	if held {
+		fmt.Fprintln(os.Stderr, "veneer: a question is open; answer it with --answer, or take the defaults with --answer default")
 	}
 	if err == nil && !result.Repaired {
 		err = exit{somePass}
@@ -108,14 +125,19 @@ func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 	return err
 }
 
+// errHeld says that nothing was written, for a question came up.
+var errHeld = errors.New("a question is open")
+
 // repairTo writes the repaired mesh. A file that passes already, in mm and in
 // the format asked for, is copied byte by byte.
 func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set pipeline.Settings) (result *repair.Result, err error) {
 	return result, whole(out, func(o *output) error {
 		set.Beside = o
 		r := checked.Report
-		if r.Verdict != check.Pass || r.File.Format != string(set.Format) || r.Unit.Chosen != "mm" {
-			result, err = pipeline.Mend(c.Context(), checked, o, set)
+		if r.Verdict != check.Pass || len(set.Orders) > 0 || r.File.Format != string(set.Format) || r.Unit.Chosen != "mm" {
+			if result, err = pipeline.Mend(c.Context(), checked, o, set); err == nil && result.Verdict == check.Hold && len(set.Orders) == 0 {
+				err = errHeld
+			}
 			return err
 		}
 		src, err := os.Open(path)
@@ -131,8 +153,8 @@ func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set
 	})
 }
 
-func printPlan(w io.Writer, r *check.Report, asJSON bool) error {
-	plan := repair.Plan(r)
+func printPlan(w io.Writer, r *check.Report, p process.Process, asJSON bool) error {
+	plan := repair.Plan(r, p)
 	if asJSON {
 		return printJSON(w, plan)
 	}
@@ -159,6 +181,9 @@ func printResult(w io.Writer, r *repair.Result, out string) {
 		detail := s.Detail
 		if detail == "" {
 			detail = "nothing to change"
+		}
+		if s.Undone != "" {
+			detail = "undone: " + s.Undone
 		}
 		if s.Left != "" {
 			detail += "; " + s.Left

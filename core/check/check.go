@@ -302,7 +302,7 @@ func (s *Subject) report() *Report {
 		genus := len(s.Shells.List) - (s.fans-s.Edges.Edges+faces)/2
 		g.Genus, g.VolumeMM3 = &genus, &volume
 	}
-	return &Report{Schema: Schema, Unit: s.Unit, Geometry: g, Material: materialOf(g, s.Process), Process: s.Process.Name, Findings: []Finding{}, Questions: []Ask{}}
+	return &Report{Schema: Schema, Unit: s.Unit, Geometry: g, Material: materialOf(g, s.Process), Process: s.Process.Name, Shells: s.shellRows(), Findings: []Finding{}, Questions: []Ask{}}
 }
 
 // verdict draws the conclusion: nothing printable, a question open, an error

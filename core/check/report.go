@@ -22,6 +22,7 @@ type Report struct {
 	Geometry  Geometry           `json:"geometry"`
 	Process   string             `json:"process"`
 	Material  *Material          `json:"material,omitempty"` // when the volume has a meaning
+	Shells    []ShellRow         `json:"shells"`             // the first of them
 	Findings  []Finding          `json:"findings"`
 	Questions []Ask              `json:"questions"`
 	Answers   map[string]string  `json:"answers,omitempty"` // to questions, by their ids
@@ -66,6 +67,68 @@ type Geometry struct {
 	SizeMM              [3]float64 `json:"size_mm"`
 	AreaMM2             float64    `json:"area_mm2"`
 	VolumeMM3           *float64   `json:"volume_mm3"`
+}
+
+// ShellRow says what one shell is.
+type ShellRow struct {
+	Number    int        `json:"number"` // from 1
+	Role      string     `json:"role"`   // outer skin, hollow, solid in solid, loose solid in a hollow, open surface, sheet, speck, loose piece
+	Triangles int        `json:"triangles"`
+	AtMM      [3]float64 `json:"at_mm"`
+	SizeMM    [3]float64 `json:"size_mm"`
+	AreaMM2   float64    `json:"area_mm2"`
+	VolumeMM3 *float64   `json:"volume_mm3"` // of closed ones
+	Depth     int        `json:"depth"`      // how many it lies in
+	Inside    int        `json:"inside"`     // the number of the innermost of those; 0 for none
+	InsideOut bool       `json:"inside_out,omitempty"`
+	Overlaps  bool       `json:"overlaps,omitempty"` // it meets another
+}
+
+// maxShells is how many shells a report lists.
+const maxShells = 500
+
+// shellRows calls each shell what it is.
+func (s *Subject) shellRows() []ShellRow {
+	flat := s.sheets()
+	role := map[int32]string{}
+	specks, loose := s.strays()
+	for _, i := range loose {
+		role[i] = "loose piece"
+	}
+	for _, i := range specks {
+		role[i] = "speck"
+	}
+	meets := map[int32]bool{}
+	for _, p := range s.Crossings.Pairs {
+		if a, b := s.Shells.Of[p[0]], s.Shells.Of[p[1]]; a != b {
+			meets[a], meets[b] = true, true
+		}
+	}
+	rows := make([]ShellRow, 0, min(len(s.Shells.List), maxShells))
+	for i, shell := range s.Shells.List[:cap(rows)] {
+		row := ShellRow{Number: i + 1, Role: "outer skin", Triangles: shell.Triangles, AtMM: roundAll(shell.Box.Centre()), SizeMM: roundAll(shell.Box.Size()),
+			AreaMM2: shell.AreaMM2, Depth: shell.Depth, Inside: int(shell.Inside) + 1, InsideOut: shell.InsideOut(), Overlaps: meets[int32(i)]}
+		switch {
+		case role[int32(i)] != "":
+			row.Role = role[int32(i)]
+		case flat[i]:
+			row.Role = "sheet"
+		case !shell.Closed:
+			row.Role = "open surface"
+		case solidInSolid(shell):
+			row.Role = "solid in solid"
+		case shell.Depth%2 == 1:
+			row.Role = "hollow"
+		case shell.Depth > 0:
+			row.Role = "loose solid in a hollow"
+		}
+		if shell.Closed && shell.Orientable {
+			v := shell.VolumeMM3
+			row.VolumeMM3 = &v
+		}
+		rows = append(rows, row)
+	}
+	return rows
 }
 
 // Material is what a part takes when it is printed solid.

@@ -22,6 +22,7 @@ import (
 	"veneer/core/mesh"
 	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/repair/touchup"
 	"veneer/core/unit"
 )
 
@@ -37,6 +38,8 @@ type Settings struct {
 	// answered take their default.
 	Answers      map[string]string
 	TakeDefaults bool
+	// Orders are steps that a person wants instead of what a repair would do.
+	Orders []touchup.Order
 	// Progress is told the stage that begins and the share of the whole done; may be nil.
 	Progress func(stage string, done float64)
 	// Format is what results are written as; when empty, 3MF if there are names,
@@ -114,7 +117,7 @@ func Check(ctx context.Context, src file.Source, set Settings) (*Checked, error)
 func unreadable(id check.File, why *file.Error, set Settings, watch *stopwatch) *check.Report {
 	return &check.Report{
 		Schema: check.Schema, File: id, Unit: unit.Estimate{Candidates: []unit.Candidate{}}, Process: set.Process.Name,
-		Findings: []check.Finding{}, Questions: []check.Ask{}, Verdict: check.Reject, Unread: why.Error(), Timings: watch.stop(),
+		Shells: []check.ShellRow{}, Findings: []check.Finding{}, Questions: []check.Ask{}, Verdict: check.Reject, Unread: why.Error(), Timings: watch.stop(),
 	}
 }
 
@@ -133,7 +136,7 @@ func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Res
 	verify := func(ctx context.Context, m *mesh.Mesh) (*check.Report, error) {
 		return WriteAndCheck(ctx, m, c.Report.File.Name, out, set)
 	}
-	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Verify: verify, Progress: set.Progress})
+	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Answers: set.Answers, TakeDefaults: set.TakeDefaults, Orders: set.Orders, Now: set.Now, Verify: verify, Progress: set.Progress})
 }
 
 // WriteAndCheck rounds the mesh to float32, writes it to out, reads it back from

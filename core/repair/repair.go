@@ -10,6 +10,7 @@ package repair
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"veneer/core/check"
 	"veneer/core/measure"
@@ -28,6 +29,7 @@ type Method string
 const (
 	Auto    Method = "auto"
 	TouchUp Method = "touch-up"
+	ByHand  Method = "by-hand" // single steps that a person ordered
 )
 
 // MethodNamed checks that a method of that name exists.
@@ -49,18 +51,27 @@ type Step struct {
 	Left            string `json:"left,omitempty"`
 	TrianglesBefore int    `json:"triangles_before"`
 	TrianglesAfter  int    `json:"triangles_after"`
+
+	With    map[string]float64 `json:"with,omitempty"`   // what the step is set to
+	MovedMM float64            `json:"moved_mm"`         // how far points were moved at most
+	MS      float64            `json:"ms"`               // how long it took
+	Undone  string             `json:"undone,omitempty"` // why what it did was taken back
 }
 
 // Plan lists the steps that the report calls for, in order, none of them run.
 // A part that passes needs none.
-func Plan(r *check.Report) []Step {
+func Plan(r *check.Report, p process.Process) []Step {
 	plan := []Step{}
 	if r.Verdict == check.Pass || r.Verdict == check.Reject {
 		return plan
 	}
 	for _, s := range touchup.Steps() {
 		if why := s.Why(r); why != "" {
-			plan = append(plan, Step{Step: s.Name, Title: s.Title, Why: why})
+			step := Step{Step: s.Name, Title: s.Title, Why: why}
+			if s.With != nil {
+				step.With = s.With(r, p)
+			}
+			plan = append(plan, step)
 		}
 	}
 	return plan
@@ -69,6 +80,14 @@ func Plan(r *check.Report) []Step {
 // Settings are what a repair needs beside the mesh.
 type Settings struct {
 	Process process.Process
+	// Answers to questions by their ids; with TakeDefaults, those that are not
+	// answered take their default.
+	Answers      map[string]string
+	TakeDefaults bool
+	// Orders, when there are any, are done instead of what a plan would do.
+	Orders []touchup.Order
+	// Now tells the time for the steps' record; without it they take none. The core has no clock.
+	Now func() time.Time
 	// Verify rounds, writes, reads back and checks a mesh.
 	Verify func(context.Context, *mesh.Mesh) (*check.Report, error)
 	// Progress is told the step that begins and the share done; may be nil.
@@ -117,11 +136,18 @@ func Deviate(ctx context.Context, before, after *mesh.Mesh, samples int, corners
 
 // Run repairs a copy of the mesh as the plan for its report says, and verifies it.
 func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) (*Result, error) {
-	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before), Mesh: m.Clone(), Questions: before.Questions}
+	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before, set.Process), Mesh: m.Clone(), Questions: before.Questions}
+	sum := total{}
 	work := &touchup.Work{Mesh: r.Mesh, Report: before, Process: set.Process}
-	byName := map[string]touchup.Step{}
+	run := map[string]stepFunc{}
 	for _, s := range touchup.Steps() {
-		byName[s.Name] = s
+		run[s.Name] = s.Run
+	}
+	if len(set.Orders) > 0 {
+		r.Method, r.Steps = ByHand, nil
+		for _, o := range set.Orders {
+			r.Steps = append(r.Steps, Step{Step: o.Name, Title: o.Title, Why: "ordered"})
+		}
 	}
 	for i := range r.Steps {
 		step := &r.Steps[i]
@@ -129,14 +155,17 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 			set.Progress(step.Title, float64(i)/float64(len(r.Steps)+2))
 		}
 		step.TrianglesBefore = len(work.Mesh.Triangles)
-		change, err := byName[step.Step].Run(ctx, work)
+		var change touchup.Change
+		var err error
+		if len(set.Orders) > 0 {
+			change, err = recorded(ctx, set.Orders[i].Run, work, step, set.Now)
+		} else {
+			change, err = guarded(ctx, run[step.Step], work, step, set.Now)
+		}
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", step.Step, err)
 		}
-		step.Changed, step.Left, step.TrianglesAfter = change.Count, change.Left, len(work.Mesh.Triangles)
-		if change.Count > 0 {
-			step.Detail = change.Detail
-		}
+		sum.moved, sum.removed, sum.filled = max(sum.moved, change.MovedMM), sum.removed+change.RemovedMM2, sum.filled+change.FilledMM2
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
@@ -158,5 +187,62 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 		change := *w - *v
 		r.VolumeChange = &change
 	}
+	if len(set.Orders) == 0 {
+		r.consent(sum, set)
+	}
 	return r, nil
+}
+
+// stepFunc is what a step does.
+type stepFunc = func(context.Context, *touchup.Work) (touchup.Change, error)
+
+// guarded runs a step, and undoes it when it leaves more wrong than there was:
+// the mesh is then as it was before it.
+func guarded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step, now func() time.Time) (touchup.Change, error) {
+	saved, wrong := work.Mesh.Clone(), defects(work.Mesh)
+	change, err := recorded(ctx, run, work, step, now)
+	if err != nil || change.Count == 0 {
+		return change, err
+	}
+	if more := defects(work.Mesh); more > wrong {
+		*work.Mesh = *saved
+		step.Undone = fmt.Sprintf("it would have left %d defects where there were %d", more, wrong)
+		step.Changed, step.Detail, step.MovedMM, step.TrianglesAfter = 0, "", 0, step.TrianglesBefore
+		return touchup.Change{}, nil
+	}
+	return change, nil
+}
+
+// recorded runs a step and writes down what it did.
+func recorded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step, now func() time.Time) (touchup.Change, error) {
+	var start time.Time
+	if now != nil {
+		start = now()
+	}
+	change, err := run(ctx, work)
+	if err != nil {
+		return change, err
+	}
+	step.Changed, step.Left, step.MovedMM, step.TrianglesAfter = change.Count, change.Left, change.MovedMM, len(work.Mesh.Triangles)
+	if change.Count > 0 {
+		step.Detail = change.Detail
+	}
+	if now != nil {
+		step.MS = float64(now().Sub(start).Microseconds()) / 1000
+	}
+	return change, nil
+}
+
+// defects counts what is wrong with a mesh's topology; one triangle twice, or
+// without area, weighs as much as the four edges that dropping it may open.
+func defects(m *mesh.Mesh) int {
+	topo := mesh.NewTopology(m)
+	edges := topo.Count()
+	flat := 0
+	for t := range int32(len(m.Triangles)) {
+		if m.ZeroArea(t) {
+			flat++
+		}
+	}
+	return edges.Boundary + edges.NonManifold + edges.Inconsistent + 4*(flat+len(topo.Duplicates()))
 }

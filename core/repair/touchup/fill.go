@@ -28,20 +28,41 @@ var fill = Step{
 	Why: func(r *check.Report) string { return counted(r.Geometry.BoundaryLoops, "open loop") },
 	Run: func(ctx context.Context, w *Work) (Change, error) {
 		topo, shells := w.topology()
-		f := &filler{mesh: w.Mesh, topo: topo, shells: shells, lids: make([][]lid, len(shells.List)), left: make([]int, len(shells.List))}
-		for _, loop := range topo.Loops() {
-			f.gather(loop)
-		}
-		f.findIslands()
-		f.leaveSheets()
-		for i := range f.rims {
-			if err := ctx.Err(); err != nil {
-				return Change{}, err
+		f := newFiller(w.Mesh, topo, shells)
+		loops := topo.Loops()
+		leave := map[int]bool{}
+		if w.Report.Answers[check.OpeningQuestion] == check.LeaveOpen {
+			for _, o := range check.Openings(topo, shells, loops, w.Process.WallMM) {
+				leave[o.Loop] = true
 			}
-			f.close(&f.rims[i])
 		}
-		return f.apply(), nil
+		for i, loop := range loops {
+			if leave[i] {
+				f.mouths++
+			} else {
+				f.gather(loop)
+			}
+		}
+		f.leaveSheets()
+		return f.closeAll(ctx)
 	},
+}
+
+func newFiller(m *mesh.Mesh, topo *mesh.Topology, shells *mesh.Shells) *filler {
+	n := len(shells.List)
+	return &filler{mesh: m, topo: topo, shells: shells, lids: make([][]lid, n), left: make([]int, n), sheet: make([]bool, n)}
+}
+
+// closeAll closes the rims that were gathered, as far as it can.
+func (f *filler) closeAll(ctx context.Context) (Change, error) {
+	f.findIslands()
+	for i := range f.rims {
+		if err := ctx.Err(); err != nil {
+			return Change{}, err
+		}
+		f.close(&f.rims[i])
+	}
+	return f.apply(), nil
 }
 
 const (
@@ -82,6 +103,7 @@ type filler struct {
 	sheet  []bool  // by shell: it is one, and left as it is
 	lids   [][]lid // by shell
 	left   []int   // rims not closed, by shell
+	mouths int     // rims that a person wants left open
 }
 
 // gather takes in one loop, cut into rims where it visits a vertex twice.
@@ -364,7 +386,11 @@ func (f *filler) apply() Change {
 	for i, lids := range f.lids {
 		left += f.left[i]
 		for _, l := range lids {
+			first := int32(len(f.mesh.Triangles))
 			f.mesh.Append(l.like, l.triangles...)
+			for t := first; t < int32(len(f.mesh.Triangles)); t++ {
+				c.FilledMM2 += f.mesh.AreaNormal(t).Length() / 2
+			}
 			added += len(l.triangles)
 			c.Count += l.rims
 		}
@@ -372,6 +398,9 @@ func (f *filler) apply() Change {
 	c.Detail = fmt.Sprintf("%s filled with %s", counted(c.Count, "hole"), counted(added, "triangle"))
 	if sheets > 0 {
 		c.Left = counted(sheets, "rim") + " left: closing a sheet encloses nothing"
+	}
+	if f.mouths > 0 {
+		c.Left = joined(c.Left, c.Left != "", counted(f.mouths, "rim")+" left open, as answered", true)
 	}
 	if left > 0 {
 		c.Left = joined(c.Left, c.Left != "", counted(left, "rim")+" left: every lid would share an edge with the surface or meet it", true)
@@ -382,7 +411,6 @@ func (f *filler) apply() Change {
 // leaveSheets marks the shells that would enclose next to nothing if each rim
 // were closed by a fan: a mean thickness 2·volume/area small against the size.
 func (f *filler) leaveSheets() {
-	f.sheet = make([]bool, len(f.shells.List))
 	volume, area := make([]float64, len(f.sheet)), make([]float64, len(f.sheet))
 	for i, shell := range f.shells.List {
 		volume[i], area[i] = shell.VolumeMM3, shell.AreaMM2

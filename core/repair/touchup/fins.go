@@ -35,7 +35,7 @@ var dropFins = Step{
 		for _, p := range patches {
 			total += p.Area
 		}
-		fins, triangles := 0, 0
+		fins, triangles, removed := 0, 0, 0.0
 		for again := true; again && ctx.Err() == nil; {
 			again = false
 			for i, p := range patches {
@@ -47,6 +47,7 @@ var dropFins = Step{
 				}
 				gone[i], again = true, true
 				fins++
+				removed += p.Area
 				triangles += len(p.Triangles)
 			}
 		}
@@ -59,7 +60,7 @@ var dropFins = Step{
 			}
 			w.Mesh.Keep(func(t int32) bool { return !out[t] })
 		}
-		return Change{Count: fins, Detail: counted(fins, "fin") + " of " + counted(triangles, "triangle") + " taken off"}, ctx.Err()
+		return Change{Count: fins, RemovedMM2: removed, Detail: counted(fins, "fin") + " of " + counted(triangles, "triangle") + " taken off"}, ctx.Err()
 	},
 }
 

@@ -67,6 +67,7 @@ var partEdges = Step{
 		}
 		hair := max(0.1*check.SeamMM(m.Bounds().Size().Length()), 16*reach(m)*math.Pow(2, -24))
 		moved := drawApart(topo, corners, touched, hair)
+		c.MovedMM = hair
 		c.Count, c.Detail = parted, counted(parted, "edge")+" parted by moving "+counted(moved, "corner")+" by "+fmt.Sprintf("%.2g mm", hair)
 		return c, nil
 	},

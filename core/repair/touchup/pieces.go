@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"veneer/core/check"
+	"veneer/core/process"
 	"veneer/core/spatial"
 )
 
@@ -32,6 +33,9 @@ var removePieces = Step{
 		}
 		return why
 	},
+	With: func(_ *check.Report, p process.Process) map[string]float64 {
+		return map[string]float64{"detail_mm": p.DetailMM, "broken_below_mm": check.SpeckMM(p)}
+	},
 	Run: func(ctx context.Context, w *Work) (Change, error) {
 		topo, shells := w.topology()
 		answers := w.Report.Answers
@@ -45,11 +49,14 @@ var removePieces = Step{
 			}
 			meet = found.Pairs
 		}
+		unasked := 0.0
 		specks, loose := check.Strays(w.Mesh, shells, meet, w.Process)
 		for _, i := range specks {
 			s := shells.List[i]
 			size := s.Box.Size()
-			gone[i] = !s.Closed || !s.Orientable || flat[i] || max(size.X, size.Y, size.Z) < w.Process.DetailMM
+			if gone[i] = !s.Closed || !s.Orientable || flat[i] || max(size.X, size.Y, size.Z) < w.Process.DetailMM; gone[i] {
+				unasked += s.AreaMM2
+			}
 		}
 		if answers[check.StrayShell] == check.Drop {
 			for _, i := range loose {
@@ -67,7 +74,7 @@ var removePieces = Step{
 		}
 		if n > 0 && n < len(gone) { // something must stay
 			w.Mesh.Keep(func(t int32) bool { return shells.Of[t] < 0 || !gone[shells.Of[t]] })
-			return Change{Count: n, Detail: counted(n, "piece") + " removed"}, nil
+			return Change{Count: n, RemovedMM2: unasked, Detail: counted(n, "piece") + " removed"}, nil
 		}
 		return Change{}, nil
 	},

@@ -5,7 +5,9 @@ import (
 	"fmt"
 
 	"veneer/core/check"
+	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/process"
 )
 
 // joinSeams makes corners of open edges one that lie so close together that
@@ -23,23 +25,31 @@ var joinSeams = Step{
 		}
 		return ""
 	},
-	Run: func(_ context.Context, w *Work) (Change, error) {
-		topo := mesh.NewTopology(w.Mesh)
-		distance := check.SeamMM(w.Mesh.Bounds().Size().Length())
-		group := mesh.Near(w.Mesh, topo.Loops(), topo, distance)
-		moved, farthest := 0, 0.0
-		for v, to := range group {
-			if v != to {
-				moved++
-				farthest = max(farthest, w.Mesh.Positions[v].Distance(w.Mesh.Positions[to]))
-				w.Mesh.Positions[v] = w.Mesh.Positions[to]
-			}
-		}
-		w.Mesh.Weld()
-		tees := splitTees(w.Mesh, distance)
-		return Change{Count: moved + tees, Detail: joined(fmt.Sprintf("%s moved by at most %.2g mm", counted(moved, "corner"), farthest), moved > 0,
-			counted(tees, "edge", "edges")+" split at a corner that lies on it", tees > 0)}, nil
+	With: func(r *check.Report, _ process.Process) map[string]float64 {
+		size := r.Geometry.SizeMM
+		return map[string]float64{"distance_mm": check.SeamMM(geom.Vec{X: size[0], Y: size[1], Z: size[2]}.Length())}
 	},
+	Run: func(_ context.Context, w *Work) (Change, error) {
+		return joinWithin(w, check.SeamMM(w.Mesh.Bounds().Size().Length())), nil
+	},
+}
+
+// joinWithin joins corners of open edges within a distance of one another.
+func joinWithin(w *Work, distance float64) Change {
+	topo := mesh.NewTopology(w.Mesh)
+	group := mesh.Near(w.Mesh, topo.Loops(), topo, distance)
+	moved, farthest := 0, 0.0
+	for v, to := range group {
+		if v != to {
+			moved++
+			farthest = max(farthest, w.Mesh.Positions[v].Distance(w.Mesh.Positions[to]))
+			w.Mesh.Positions[v] = w.Mesh.Positions[to]
+		}
+	}
+	w.Mesh.Weld()
+	tees := splitTees(w.Mesh, distance)
+	return Change{Count: moved + tees, MovedMM: farthest, Detail: joined(fmt.Sprintf("%s moved by at most %.2g mm", counted(moved, "corner"), farthest), moved > 0,
+		counted(tees, "edge", "edges")+" split at a corner that lies on it", tees > 0)}
 }
 
 // splitTees splits open edges at the corners of other open edges that lie on

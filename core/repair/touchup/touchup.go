@@ -21,6 +21,9 @@ type Step struct {
 	Title string
 	// Why says what in the report calls for the step; "" when nothing does.
 	Why func(*check.Report) string
+	// With is what the step is set to, for a part that was checked so; nil when
+	// there is nothing to set.
+	With func(*check.Report, process.Process) map[string]float64
 	// Run changes the mesh and reports what it did.
 	Run func(context.Context, *Work) (Change, error)
 }
@@ -35,9 +38,12 @@ type Work struct {
 // Change is what a step did: how many things it changed, in a sentence, and
 // what it had to leave.
 type Change struct {
-	Count  int
-	Detail string
-	Left   string
+	Count      int
+	Detail     string
+	Left       string
+	MovedMM    float64 // how far a point was moved at most
+	RemovedMM2 float64 // surface taken away that nobody was asked about
+	FilledMM2  float64 // new surface
 }
 
 // Steps is the table, in the order in which the steps run.
