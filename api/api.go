@@ -58,6 +58,7 @@ func Handler(c Config) http.Handler {
 	in.GET("/parts/:part/revisions/:number/view", s.view)
 	change := in.Group("", mayChange)
 	change.POST("/batches", s.receive)
+	change.POST("/batches/:batch/repair", s.repairBatch)
 	change.POST("/parts/:part/unit", s.setUnit)
 	change.POST("/parts/:part/answers", s.answerQuestion)
 	change.POST("/parts/:part/expect", s.setExpect)

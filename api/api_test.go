@@ -136,10 +136,10 @@ func TestABatchThroughTheClient(t *testing.T) {
 		require.NoError(t, c.Fetch(ctx, bell.ID, 1, thing, &b))
 		assert.True(t, strings.HasPrefix(b.String(), begins), "%s begins with %.20q", thing, b.String())
 	}
-	assert.ErrorContains(t, c.Repair(ctx, byName["holiday.stl"].ID), "nothing that a repair could work on")
+	assert.ErrorContains(t, c.Repair(ctx, byName["holiday.stl"].ID, 0), "nothing that a repair could work on")
 
 	hand := byName["hour-hand.stl"]
-	assert.ErrorContains(t, c.Repair(ctx, hand.ID), "a question about the part is open")
+	assert.ErrorContains(t, c.Repair(ctx, hand.ID, 0), "a question about the part is open")
 	assert.ErrorContains(t, c.SetUnit(ctx, hand.ID, "ell", false), "ell")
 	require.NoError(t, c.SetUnit(ctx, hand.ID, "in", false))
 	require.NoError(t, c.WatchUntilDone(ctx, all.Batch.ID, nil))
@@ -327,6 +327,8 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"POST", "/batches", 401, 403, 400},
 		{"POST", part + "/unit", 401, 403, 400},
 		{"POST", part + "/repair", 401, 403, 422},
+		{"POST", "/batches/1/repair", 401, 403, 202},
+		{"POST", "/batches/99/repair", 401, 403, 404},
 		{"PUT", "/batches", 405, 405, 405},
 		{"GET", "/nothing", 404, 404, 404},
 	}
@@ -463,4 +465,59 @@ func TestEventsTellStateFirst(t *testing.T) {
 	assert.Equal(t, 2, seen)
 	err := c.Watch(t.Context(), 99, func(api.BatchWithParts) bool { return true })
 	assert.ErrorContains(t, err, "no such record", "a refusal ends the watch")
+}
+
+// TestStepsByHand orders single steps from any revision: each makes a revision
+// of its own, with its parent and what was done, and none takes one away.
+func TestStepsByHand(t *testing.T) {
+	server := serve(t)
+	c := signIn(t, server, "ada")
+	all := submit(t, c, "fog-bell.stl", "net-float.obj")
+	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	bell, float := all.Parts[0].ID, all.Parts[1].ID
+	order := func(part int64, from int, steps ...string) api.PartWithRevisions {
+		t.Helper()
+		require.NoError(t, c.Repair(t.Context(), part, from, steps...))
+		require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+		p, err := c.Part(t.Context(), part)
+		require.NoError(t, err)
+		return p
+	}
+	report, err := c.Report(t.Context(), bell, 0)
+	require.NoError(t, err)
+	at := report.Findings[0].Places[0].LineMM[0]
+	hole := fmt.Sprintf("fill-hole=%g,%g,%g", at[0], at[1], at[2])
+	p := order(bell, 0, hole)
+	require.Len(t, p.Revisions, 3)
+	assert.Equal(t, 0, *p.Revisions[2].Parent)
+	assert.Equal(t, "by-hand, 1 hole filled with 19 triangles", p.Revisions[2].Title)
+	assert.Equal(t, "repair", p.Revisions[2].Verdict, "two holes are left")
+	p = order(bell, 2)
+	require.Len(t, p.Revisions, 4)
+	assert.Equal(t, 2, *p.Revisions[3].Parent)
+	assert.Equal(t, "pass", p.Part.Verdict)
+	p = order(bell, 3, "turn-shell=1", "remove-triangles=5,7")
+	assert.Equal(t, 3, *p.Revisions[4].Parent)
+	assert.Equal(t, "repair", p.Part.Verdict)
+	n, err := c.RepairBatch(t.Context(), all.Batch.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1, n, "the float waits for its answer")
+	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	p, err = c.Part(t.Context(), bell)
+	require.NoError(t, err)
+	assert.Equal(t, "pass", p.Part.Verdict)
+	assert.Len(t, p.Revisions, 6)
+	assert.Equal(t, 4, *p.Revisions[5].Parent)
+
+	p = order(float, 0, "drop-shell=2") // instead of answering
+	assert.Equal(t, "pass", p.Part.Verdict)
+	for order, why := range map[string]string{"polish": "no step is called", "drop-shell=x": "no step is called", "fill-hole=1,2": "no step is called"} {
+		assert.ErrorContains(t, c.Repair(t.Context(), bell, 0, order), why)
+	}
+	assert.ErrorContains(t, c.Repair(t.Context(), bell, 77), "no such record")
+	require.NoError(t, c.Repair(t.Context(), bell, 0, "drop-shell=9"))
+	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	p, err = c.Part(t.Context(), bell)
+	require.NoError(t, err)
+	assert.Contains(t, p.Part.Problem, "there is no shell 9; there are 1")
 }

@@ -229,7 +229,37 @@ func (s *server) repair(g *gin.Context) {
 	if !ok {
 		return
 	}
-	s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n))
+	var in RepairOrder
+	if g.Request.ContentLength != 0 && g.ShouldBindJSON(&in) != nil {
+		problem(g, http.StatusBadRequest, `send nothing, or {"from": 1, "steps": ["drop-shell=2"]}`)
+		return
+	}
+	s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n, in.From, in.Steps))
+}
+
+// RepairOrder says from which revision a part is mended, and by which steps
+// when not by those that a repair would take.
+type RepairOrder struct {
+	From  int      `json:"from"`
+	Steps []string `json:"steps,omitempty"`
+}
+
+// RepairsBegun tells how many parts of a batch are being mended.
+type RepairsBegun struct {
+	Parts int `json:"parts"`
+}
+
+func (s *server) repairBatch(g *gin.Context) {
+	n, ok := id(g, "batch")
+	if !ok {
+		return
+	}
+	parts, err := s.Bureau.RepairBatch(g.Request.Context(), person(g).Name, n)
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.JSON(http.StatusAccepted, RepairsBegun{parts})
 }
 
 // revision finds the revision that the address names; false when it answered already.

@@ -27,6 +27,7 @@ import (
 	"veneer/core/format/archive"
 	"veneer/core/format/file"
 	"veneer/core/process"
+	"veneer/core/repair/touchup"
 	"veneer/core/unit"
 )
 
@@ -245,22 +246,18 @@ func shownPath(name string) string {
 // Answer settles a question that is open about a part, which is then checked
 // again; with alike, also for all parts of the batch with the same question.
 func (b *Bureau) Answer(ctx context.Context, person string, part int64, question, answer string, alike bool) error {
-	r, err := b.Store.Revision(ctx, part, 0)
+	open, err := b.questions(ctx, part)
 	if err != nil {
 		return err
 	}
-	var report check.Report
-	if r.Report == nil {
+	if open == nil {
 		return invalid("the part is not checked yet")
 	}
-	if err := json.Unmarshal(r.Report, &report); err != nil {
-		return fmt.Errorf("the report of revision 0: %w", err)
-	}
-	at := slices.IndexFunc(report.Questions, func(q check.Ask) bool { return q.ID == question })
+	at := slices.IndexFunc(open, func(q check.Ask) bool { return q.ID == question })
 	if at < 0 {
 		return invalid("no question %q is open about this part", question)
 	}
-	if q := report.Questions[at]; !slices.ContainsFunc(q.Choices, func(c check.Choice) bool { return c.Answer == answer }) {
+	if q := open[at]; !slices.ContainsFunc(q.Choices, func(c check.Choice) bool { return c.Answer == answer }) {
 		return invalid("%q is no answer to the question %q", answer, question)
 	}
 	if question == unitQuestion {
@@ -274,6 +271,31 @@ func (b *Bureau) Answer(ctx context.Context, person string, part int64, question
 
 const unitQuestion = "unit"
 
+// questions lists what is open about a part: about its file as received and
+// about its newest revision. It is nil before the part is checked.
+func (b *Bureau) questions(ctx context.Context, part int64) ([]check.Ask, error) {
+	p, err := b.Store.Part(ctx, part)
+	if err != nil {
+		return nil, err
+	}
+	var open []check.Ask
+	for _, number := range slices.Compact([]int{0, p.Current}) {
+		r, err := b.Store.Revision(ctx, part, number)
+		if err != nil {
+			return nil, err
+		}
+		if r.Report == nil {
+			return nil, nil
+		}
+		var report check.Report
+		if err := json.Unmarshal(r.Report, &report); err != nil {
+			return nil, fmt.Errorf("the report of revision %d: %w", number, err)
+		}
+		open = append(open, report.Questions...)
+	}
+	return append([]check.Ask{}, open...), nil
+}
+
 // others does something to the other parts of a part's batch that have the same
 // question open; those that are being worked on are left out.
 func (b *Bureau) others(ctx context.Context, part int64, question string, do func(other int64) error) error {
@@ -286,8 +308,14 @@ func (b *Bureau) others(ctx context.Context, part int64, question string, do fun
 		return err
 	}
 	for _, q := range parts {
-		open := slices.ContainsFunc(q.Findings, func(f record.Finding) bool { return f.Kind == question && f.Severity == check.Question })
-		if q.ID == part || !open || question == unitQuestion && q.UnitSet != "" {
+		if q.ID == part || q.Verdict != string(check.Hold) || question == unitQuestion && q.UnitSet != "" {
+			continue
+		}
+		open, err := b.questions(ctx, q.ID)
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(open, func(q check.Ask) bool { return q.ID == question }) {
 			continue
 		}
 		if err := do(q.ID); err != nil && !errors.Is(err, store.ErrBusy) {
@@ -333,21 +361,64 @@ func (b *Bureau) SetUnit(ctx context.Context, person string, part int64, name st
 	return b.others(ctx, part, unitQuestion, func(other int64) error { return b.Store.SetUnit(ctx, person, other, name) })
 }
 
-// Repair has a part mended, when its verdict calls for it.
-func (b *Bureau) Repair(ctx context.Context, person string, part int64) error {
-	r, err := b.Store.Revision(ctx, part, 0)
+// Repair has a part mended from one of its revisions, when that one's verdict
+// calls for it; or has the named steps done to it, whatever the verdict.
+func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int, steps []string) error {
+	if len(steps) > 50 {
+		return invalid("at most 50 steps at a time")
+	}
+	for _, text := range steps {
+		if _, err := touchup.ParseOrder(text); err != nil {
+			return invalid("%v", err)
+		}
+	}
+	r, err := b.Store.Revision(ctx, part, from)
 	if err != nil {
 		return err
 	}
+	if len(steps) > 0 && r.Verdict != "" && r.Verdict != "reject" {
+		var report check.Report
+		if err := json.Unmarshal(r.Report, &report); err != nil {
+			return fmt.Errorf("the report of revision %d: %w", from, err)
+		}
+		if report.Unit.Doubtful {
+			return invalid("the part's unit is in doubt; settle it first")
+		}
+		return b.Store.AskRepair(ctx, person, part, from, steps)
+	}
 	switch r.Verdict {
 	case "repair":
-		return b.Store.AskRepair(ctx, person, part)
+		return b.Store.AskRepair(ctx, person, part, from, nil)
 	case "hold":
 		return invalid("a question about the part is open; answer it first")
 	case "pass":
-		return invalid("the part passes as received; there is nothing to repair")
+		return invalid("the part passes as it is; there is nothing to repair")
 	}
 	return invalid("there is nothing that a repair could work on")
+}
+
+// RepairBatch has all parts of a batch mended whose newest revision calls for
+// it; parts with an open question wait for their answers. It tells how many.
+func (b *Bureau) RepairBatch(ctx context.Context, person string, batch int64) (asked int, err error) {
+	if _, err := b.Store.Batch(ctx, batch); err != nil {
+		return 0, err
+	}
+	parts, err := b.Store.Parts(ctx, batch)
+	if err != nil {
+		return 0, err
+	}
+	for _, p := range parts {
+		if p.State != record.PartDone || p.Verdict != string(check.Repair) {
+			continue
+		}
+		switch err := b.Store.AskRepair(ctx, person, p.ID, p.Current, nil); {
+		case err == nil:
+			asked++
+		case !errors.Is(err, store.ErrBusy):
+			return asked, err
+		}
+	}
+	return asked, nil
 }
 
 // AddPerson lets somebody sign in.

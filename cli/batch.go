@@ -22,12 +22,13 @@ import (
 	"veneer/core/check"
 	"veneer/core/format/archive"
 	"veneer/core/process"
+	"veneer/core/repair/touchup"
 )
 
 func batchCommand() *cobra.Command {
 	c := &cobra.Command{Use: "batch", Short: "Send batches to a service, follow them, and fetch what came of them",
 		Long: "The batch commands speak to a running service (veneer serve). Sign in once with veneer login,\nor set VENEER_SERVER and VENEER_TOKEN."}
-	c.AddCommand(batchSubmit(), batchList(), batchShow(), batchWatch(), batchFetch())
+	c.AddCommand(batchSubmit(), batchList(), batchShow(), batchWatch(), batchRepair(), batchFetch())
 	return c
 }
 
@@ -269,6 +270,47 @@ func batchWatch() *cobra.Command {
 			}
 			return follow(c, cl, id, asJSON)
 		}}
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON when it is done")
+	return c
+}
+
+func batchRepair() *cobra.Command {
+	var part int64
+	var from int
+	var steps []string
+	var watch, asJSON bool
+	c := &cobra.Command{Use: "repair BATCH", Short: "Have all parts of a batch mended that call for it, or one part in a way of your own", Args: cobra.ExactArgs(1),
+		Long: "Repair mends every part whose newest revision still has errors; parts with an open question wait for their answer.\n" +
+			"With --part it mends that part only, from any revision, and with --step by single steps: " + touchup.ByHand + ".\n" +
+			"Each repair makes a new revision; none is ever taken away.",
+		Example: "  veneer batch repair 3 --watch\n  veneer batch repair 3 --part 12 --from 1 --step drop-shell=2 --step fill",
+		RunE: func(c *cobra.Command, args []string) error {
+			cl, id, err := signedInFor(args[0])
+			if err != nil {
+				return err
+			}
+			n := 1
+			switch {
+			case part != 0:
+				err = cl.Repair(c.Context(), part, from, steps...)
+			case len(steps) > 0 || from != 0:
+				err = errors.New("--from and --step are for one part; name it with --part")
+			default:
+				n, err = cl.RepairBatch(c.Context(), id)
+			}
+			if err != nil {
+				return err
+			}
+			if watch {
+				return follow(c, cl, id, asJSON)
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s being mended; follow with: veneer batch watch %d\n", counted(n, "part"), id)
+			return nil
+		}}
+	c.Flags().Int64Var(&part, "part", 0, "mend this part only, by its number")
+	c.Flags().IntVar(&from, "from", 0, "revision to start from")
+	c.Flags().StringArrayVar(&steps, "step", nil, "do this step instead, and no other (may be repeated)")
+	c.Flags().BoolVarP(&watch, "watch", "w", false, "follow the batch until it is done")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON when it is done")
 	return c
 }

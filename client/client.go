@@ -167,9 +167,17 @@ func (c *Client) Expect(ctx context.Context, part int64, size string) error {
 	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/expect", part), map[string]string{"size": size}, nil)
 }
 
-// Repair has a part mended.
-func (c *Client) Repair(ctx context.Context, part int64) error {
-	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), nil, nil)
+// Repair has a part mended from one of its revisions; with steps, by those and
+// no others.
+func (c *Client) Repair(ctx context.Context, part int64, from int, steps ...string) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), api.RepairOrder{From: from, Steps: steps}, nil)
+}
+
+// RepairBatch has all parts of a batch mended that call for it, and tells how many.
+func (c *Client) RepairBatch(ctx context.Context, batch int64) (int, error) {
+	var begun api.RepairsBegun
+	err := c.send(ctx, http.MethodPost, fmt.Sprintf("/batches/%d/repair", batch), nil, &begun)
+	return begun.Parts, err
 }
 
 // Fetch copies one thing of a revision (file, picture, view or report) to w.

@@ -120,7 +120,7 @@ type JobKind string
 
 const (
 	Inspect JobKind = "inspect" // read, settle the unit, check, picture
-	Mend    JobKind = "mend"    // repair the newest revision, check the result
+	Mend    JobKind = "mend"    // repair a revision, check the result
 )
 
 // Job is work to do on a part.
@@ -130,6 +130,8 @@ type Job struct {
 	Kind     JobKind `db:"kind" json:"kind"`
 	State    string  `db:"state" json:"state"` // queued, running, done, failed
 	Attempts int     `db:"attempts" json:"attempts"`
+	From     int     `db:"from_revision" json:"from"` // the revision that a mend starts from
+	Steps    JSON    `db:"steps" json:"steps"`        // that a person ordered; none for what a repair would do
 }
 
 // Role is what a person may do.

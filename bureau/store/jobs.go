@@ -21,7 +21,15 @@ import (
 var ErrLeaseLost = errors.New("the job was taken by another worker")
 
 func addJob(ctx context.Context, tx *sqlx.Tx, part int64, kind record.JobKind) error {
-	_, err := tx.ExecContext(ctx, `INSERT INTO jobs (part_id, kind, state, created_at) VALUES (?, ?, 'queued', ?)`, part, kind, now())
+	return addOrder(ctx, tx, part, kind, 0, nil)
+}
+
+func addOrder(ctx context.Context, tx *sqlx.Tx, part int64, kind record.JobKind, from int, steps []string) error {
+	text, err := json.Marshal(append([]string{}, steps...))
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, `INSERT INTO jobs (part_id, kind, state, from_revision, steps, created_at) VALUES (?, ?, 'queued', ?, ?, ?)`, part, kind, from, string(text), now())
 	return err
 }
 
@@ -31,9 +39,9 @@ func (s *Store) Take(ctx context.Context, worker string, lease time.Duration) (*
 	var job record.Job
 	err := s.in(ctx, func(tx *sqlx.Tx) error {
 		at := now()
-		err := tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts FROM jobs WHERE state = 'queued' ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`)
+		err := tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts, from_revision, steps FROM jobs WHERE state = 'queued' ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`)
 		if errors.Is(err, sql.ErrNoRows) {
-			err = tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts FROM jobs WHERE state = 'running' AND lease_until < ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, at)
+			err = tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts, from_revision, steps FROM jobs WHERE state = 'running' AND lease_until < ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, at)
 		}
 		if err != nil {
 			return err
@@ -123,7 +131,7 @@ func (s *Store) Finish(ctx context.Context, job *record.Job, worker string, o Ou
 				action = "repaired"
 			}
 		}
-		if err := putRevision(ctx, tx, job.PartID, number, o); err != nil {
+		if err := putRevision(ctx, tx, job.PartID, number, job.From, o); err != nil {
 			return err
 		}
 		state, progress := record.PartDone, 1.0
@@ -215,7 +223,7 @@ func (s *Store) Earlier(ctx context.Context, part record.Part, customer string) 
 	return counts, err
 }
 
-func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number int, o Outcome) error {
+func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number, parent int, o Outcome) error {
 	report, err := json.Marshal(o.Report)
 	if err != nil {
 		return err
@@ -231,7 +239,7 @@ func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number int, o Out
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (part_id, number, parent, title, file_sha256, file_bytes, file_name, repair, created_at)
-			VALUES (?, ?, 0, ?, ?, ?, ?, ?, ?)`, part, number, o.Title, o.File.SHA256, o.File.Bytes, o.File.Name, steps, now()); err != nil {
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`, part, number, parent, o.Title, o.File.SHA256, o.File.Bytes, o.File.Name, steps, now()); err != nil {
 			return err
 		}
 	}
@@ -337,10 +345,11 @@ func (s *Store) SetExpect(ctx context.Context, person string, part int64, size s
 	})
 }
 
-// AskRepair queues a repair of a part.
-func (s *Store) AskRepair(ctx context.Context, person string, part int64) error {
-	return s.ask(ctx, part, record.Mend, func(tx *sqlx.Tx, batch int64) error {
-		return note(ctx, tx, person, "repair asked for", batch, part, map[string]any{})
+// AskRepair queues a repair of a part from one of its revisions: of what calls
+// for one, or the steps that are named.
+func (s *Store) AskRepair(ctx context.Context, person string, part int64, from int, steps []string) error {
+	return s.order(ctx, part, record.Mend, from, steps, func(tx *sqlx.Tx, batch int64) error {
+		return note(ctx, tx, person, "repair asked for", batch, part, map[string]any{"from": from, "steps": append([]string{}, steps...)})
 	})
 }
 
@@ -348,6 +357,10 @@ func (s *Store) AskRepair(ctx context.Context, person string, part int64) error 
 var ErrBusy = errors.New("the part is being worked on; wait until it is done")
 
 func (s *Store) ask(ctx context.Context, part int64, kind record.JobKind, also func(tx *sqlx.Tx, batch int64) error) error {
+	return s.order(ctx, part, kind, 0, nil, also)
+}
+
+func (s *Store) order(ctx context.Context, part int64, kind record.JobKind, from int, steps []string, also func(tx *sqlx.Tx, batch int64) error) error {
 	return s.in(ctx, func(tx *sqlx.Tx) error {
 		var p struct {
 			BatchID int64            `db:"batch_id"`
@@ -359,7 +372,7 @@ func (s *Store) ask(ctx context.Context, part int64, kind record.JobKind, also f
 		if p.State == record.PartWaiting || p.State == record.PartWorking {
 			return ErrBusy
 		}
-		if err := addJob(ctx, tx, part, kind); err != nil {
+		if err := addOrder(ctx, tx, part, kind, from, steps); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', progress = 0, updated_at = ? WHERE id = ?`, record.PartWaiting, now(), part); err != nil {

@@ -133,8 +133,8 @@ func TestBatchesThatDoNotRepairByThemselves(t *testing.T) {
 	job := take(t, s, "w")
 	require.NoError(t, s.Finish(t.Context(), job, "w", store.Outcome{Report: report(check.Repair)}))
 	assert.Nil(t, take(t, s, "w"))
-	require.NoError(t, s.AskRepair(t.Context(), "ada", job.PartID))
-	assert.ErrorIs(t, s.AskRepair(t.Context(), "ada", job.PartID), store.ErrBusy)
+	require.NoError(t, s.AskRepair(t.Context(), "ada", job.PartID, 0, nil))
+	assert.ErrorIs(t, s.AskRepair(t.Context(), "ada", job.PartID, 0, nil), store.ErrBusy)
 	assert.Equal(t, record.Mend, take(t, s, "w").Kind)
 }
 
@@ -250,7 +250,7 @@ func TestMissingRecords(t *testing.T) {
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	_, err = s.Revision(ctx, 7, 0)
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	assert.ErrorIs(t, s.AskRepair(ctx, "ada", 7), store.ErrNotFound)
+	assert.ErrorIs(t, s.AskRepair(ctx, "ada", 7, 0, nil), store.ErrNotFound)
 	list, err := s.Batches(ctx, 0, 10)
 	require.NoError(t, err)
 	assert.Empty(t, list)

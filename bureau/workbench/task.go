@@ -25,6 +25,7 @@ import (
 	"veneer/core/pipeline"
 	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/repair/touchup"
 	"veneer/core/spatial"
 	"veneer/core/unit"
 )
@@ -39,6 +40,7 @@ type Task struct {
 	Earlier map[string]int `json:"earlier"` // units of the customer's earlier files
 	Expect  string         `json:"expect"`  // the size that the customer stated
 
+	Steps   []string          `json:"steps"`   // that a person ordered
 	Answers map[string]string `json:"answers"` // to questions, by their ids
 	Path    string            `json:"path"`    // the file's own, among those that came
 	Beside  []Companion       `json:"beside"`  // files that came along
@@ -161,6 +163,13 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 	}
 	set := pipeline.Settings{Process: t.Process, Unit: t.Unit, Sisters: t.Sisters, Earlier: t.Earlier, ExpectMM: expect, Answers: t.Answers,
 		Limits: t.Limits, Progress: progress, Now: time.Now}
+	for _, text := range t.Steps {
+		order, err := touchup.ParseOrder(text)
+		if err != nil {
+			return line{}, err
+		}
+		set.Orders = append(set.Orders, order)
+	}
 	checked, err := pipeline.Check(ctx, file.Source{Name: t.Name, R: f, Size: info.Size(), Beside: t.open}, set)
 	if err != nil {
 		return line{}, err

@@ -165,7 +165,19 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 	if err := json.Unmarshal(part.Answers, &answers); err != nil {
 		return nil, fmt.Errorf("the answers: %w", err)
 	}
-	task := Task{Sisters: sisters, Earlier: earlier, Expect: part.Expect, Answers: answers, Path: part.Path, Beside: beside, Kind: job.Kind, File: b.Vault.Path(received.FileSHA256), Name: part.Name, Unit: chosen,
+	source, name, where := received.FileSHA256, part.Name, part.Path
+	if job.From > 0 { // what was written before, in mm
+		from, err := b.Store.Revision(ctx, part.ID, job.From)
+		if err != nil {
+			return nil, err
+		}
+		source, name, where, chosen, beside = from.FileSHA256, from.FileName, from.FileName, "mm", nil
+	}
+	var steps []string
+	if err := json.Unmarshal(job.Steps, &steps); err != nil {
+		return nil, fmt.Errorf("the steps: %w", err)
+	}
+	task := Task{Steps: steps, Sisters: sisters, Earlier: earlier, Expect: part.Expect, Answers: answers, Path: where, Beside: beside, Kind: job.Kind, File: b.Vault.Path(source), Name: name, Unit: chosen,
 		Process: p, Limits: b.Limits, Memory: b.Memory, Dir: dir}
 	result, err := b.runChild(ctx, job, worker, task)
 	if err != nil {
@@ -324,7 +336,8 @@ func (e *lastWords) Write(b []byte) (int, error) {
 func (e *lastWords) why(exit error, memory int64) string {
 	text := string(e.text)
 	lacking := func(words string) bool { return strings.Contains(text, words) }
-	if lacking("out of memory") || lacking("cannot allocate memory") || lacking("Failed to mmap") { // the last is the race detector's
+	inRuntime := strings.HasPrefix(text, "SIGSEGV") // a fault of the program's own is a panic; the runtime's own is an allocation that failed
+	if inRuntime || lacking("out of memory") || lacking("cannot allocate memory") || lacking("Failed to mmap") { // the last is the race detector's
 		return fmt.Sprintf("it needs more than the %.1f GiB a job may use; raise --job-memory or make the file smaller", float64(memory)/(1<<30))
 	}
 	first, _, _ := strings.Cut(strings.TrimSpace(text), "\n")

@@ -37,7 +37,7 @@ var openBoundary = Kind{
 		}
 		f.Summary = fmt.Sprintf("%s, %s, %.4g mm of rim; layers between %.4g and %.4g mm do not close", some(len(s.Loops), "open loop", "open loops"),
 			some(s.Edges.Boundary, "edge", "edges"), total, low, high)
-		f.asks = len(Openings(s.Topology, s.Shells, s.Loops, s.Process.WallMM)) > 0
+		f.asks = s.Short == "" && len(Openings(s.Topology, s.Shells, s.Loops, s.Process.WallMM)) > 0 // what a cut-short file lacks has a question of its own
 		return f
 	},
 	ask: (*Subject).closeOrLeave,
