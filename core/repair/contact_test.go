@@ -224,3 +224,33 @@ func TestPiecesThatGo(t *testing.T) {
 	r = mendWith(t, part(), map[string]string{check.StrayShell: check.Print, check.SheetQuestion: check.Keep})
 	assert.Equal(t, check.Repair, r.Verdict, "a sheet cannot print")
 }
+
+// TestMissingTunnels takes the wall out of a through-hole, whole or cut anew at
+// one end: what comes back is a hole that goes through, not two lids. A pipe
+// whose wall is there gets lids.
+func TestMissingTunnels(t *testing.T) {
+	clean, _, _ := plate()
+	want, _ := mend(t, clean)
+	open := clean.Clone()
+	open.Keep(func(t int32) bool { return t%8 < 6 }) // each sector ends with the hole's wall
+	open.Weld()
+	require.Equal(t, 2, len(mesh.NewTopology(open).Loops()))
+	r := mendWith(t, open, nil)
+	require.Equal(t, check.Pass, r.Verdict, "%+v %+v", r.Steps, r.Questions)
+	assert.Equal(t, 1, *r.After.Geometry.Genus)
+	assert.InDelta(t, *want.After.Geometry.VolumeMM3, *r.After.Geometry.VolumeMM3, 1e-3)
+
+	pipe := &mesh.Mesh{}
+	var low, high []int32
+	for i := range around {
+		s, c := math.Sincos(2 * math.Pi * float64(i) / around)
+		low, high = append(low, at(pipe, 5*c, 5*s, 0)), append(high, at(pipe, 5*c, 5*s, 30))
+	}
+	for i := range around {
+		quad(pipe, low[i], low[(i+1)%around], high[(i+1)%around], high[i])
+	}
+	r = mendWith(t, pipe, map[string]string{check.OpeningQuestion: check.Close})
+	require.Equal(t, check.Pass, r.Verdict, "%+v %+v", r.Steps, r.Questions)
+	assert.Equal(t, 0, *r.After.Geometry.Genus, "closed at both ends")
+	assert.Empty(t, mendWith(t, pipe, map[string]string{check.OpeningQuestion: check.LeaveOpen}).After.Geometry.Genus)
+}

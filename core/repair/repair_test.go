@@ -240,9 +240,64 @@ func TestLargeHoles(t *testing.T) {
 			m := shapes()["sphere"]
 			m.Keep(func(t int32) bool { return !gone(m.Corners(t)) })
 			m.Weld()
-			r, _ := mend(t, m)
+			r := mendWith(t, m, map[string]string{check.OpeningQuestion: check.Close, repair.ChangeQuestion: repair.Accept})
 			require.Equal(t, check.Pass, r.Verdict)
 			assert.Equal(t, 0, *r.After.Geometry.Genus)
+		})
+	}
+}
+
+// TestFillsFollowTheCurvature takes caps off a ball and patches off a torus: the
+// fill comes back to where the surface was, far closer than a lid without new
+// points could, and its triangles are as fine as those around it.
+func TestFillsFollowTheCurvature(t *testing.T) {
+	ball := grid(60, 80, true, func(a, b float64) geom.Vec {
+		return geom.Vec{X: 20 * math.Sin(b/2) * math.Cos(a), Y: 20 * math.Sin(b/2) * math.Sin(a), Z: -20 * math.Cos(b/2)}
+	})
+	torus := grid(96, 64, false, func(a, b float64) geom.Vec {
+		r := 30 + 9*math.Cos(b)
+		return geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: 9 * math.Sin(b)}
+	})
+	offBall := func(p geom.Vec) float64 { return math.Abs(p.Length() - 20) }
+	offTorus := func(p geom.Vec) float64 { return math.Abs(math.Hypot(math.Hypot(p.X, p.Y)-30, p.Z) - 9) }
+	for _, c := range []struct {
+		name   string
+		m      *mesh.Mesh
+		middle geom.Vec
+		radius float64
+		off    func(geom.Vec) float64
+		most   float64 // mm from the true surface
+	}{
+		{"ball, along a ring", ball, geom.Vec{Z: 20}, 5, offBall, 0.15},
+		{"ball, along a larger ring", ball, geom.Vec{Z: 20}, 9, offBall, 0.5},
+		{"ball, ragged", ball, geom.Vec{X: 12, Y: 16}, 6, offBall, 0.3},
+		{"torus, outside", torus, geom.Vec{X: 39}, 4, offTorus, 0.15},
+		{"torus, above", torus, geom.Vec{Y: 30, Z: 9}, 5, offTorus, 0.3},
+		{"torus, inside", torus, geom.Vec{X: -21}, 4, offTorus, 0.2},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			m := c.m.Clone()
+			m.Round()
+			whole := len(m.Triangles)
+			m.Keep(func(t int32) bool {
+				a, b, d := m.Corners(t)
+				return a.Add(b).Add(d).Scale(1./3).Distance(c.middle) > c.radius
+			})
+			gone := whole - len(m.Triangles)
+			before := len(m.Triangles)
+			m.Weld()
+			r, _ := mend(t, m)
+			require.Equal(t, check.Pass, r.Verdict)
+			filled := len(r.Mesh.Triangles) - before
+			assert.Greater(t, filled, gone/4)
+			assert.Less(t, filled, 3*gone)
+			farthest := 0.0
+			for _, v := range r.Mesh.Triangles[before:] {
+				for _, i := range v {
+					farthest = max(farthest, c.off(r.Mesh.Positions[i]))
+				}
+			}
+			assert.Less(t, farthest, c.most)
 		})
 	}
 }

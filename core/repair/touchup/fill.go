@@ -21,7 +21,8 @@ import (
 // O(n³)), long rims being cut along short chords first. No fill uses an edge
 // that the surface already has, and none meets the surface or itself, which is
 // tested exactly: triangles that do are forbidden and the search is made again,
-// and when that does not help the rim is left open. A shell that would enclose next to nothing once closed is a sheet: its rims
+// and when that does not help the rim is left open. What is curved and large is
+// then refined and faired, see smoothed. A shell that would enclose next to nothing once closed is a sheet: its rims
 // are left as they are, for no lid makes it solid.
 var fill = Step{
 	Name: "fill", Title: "Fill open boundaries",
@@ -56,11 +57,12 @@ func newFiller(m *mesh.Mesh, topo *mesh.Topology, shells *mesh.Shells) *filler {
 // closeAll closes the rims that were gathered, as far as it can.
 func (f *filler) closeAll(ctx context.Context) (Change, error) {
 	f.findIslands()
+	f.tunnels = f.pairTunnels()
 	for i := range f.rims {
 		if err := ctx.Err(); err != nil {
 			return Change{}, err
 		}
-		f.close(&f.rims[i])
+		f.close(ctx, &f.rims[i])
 	}
 	return f.apply(), nil
 }
@@ -85,6 +87,7 @@ type lid struct {
 type rim struct {
 	polygon []int32
 	points  []geom.Vec
+	beside  []int32 // triangles along it
 	shell   int32
 	like    int32
 	normal  geom.Vec // of unit length
@@ -95,15 +98,17 @@ type rim struct {
 }
 
 type filler struct {
-	tree   *spatial.Tree // of the surface, made when it is first needed
-	rims   []rim
-	mesh   *mesh.Mesh
-	topo   *mesh.Topology
-	shells *mesh.Shells
-	sheet  []bool  // by shell: it is one, and left as it is
-	lids   [][]lid // by shell
-	left   []int   // rims not closed, by shell
-	mouths int     // rims that a person wants left open
+	tree    *spatial.Tree // of the surface, made when it is first needed
+	rims    []rim
+	mesh    *mesh.Mesh
+	topo    *mesh.Topology
+	shells  *mesh.Shells
+	sheet   []bool            // by shell: it is one, and left as it is
+	lids    [][]lid           // by shell
+	left    []int             // rims not closed, by shell
+	tunnels int               // pairs of rims joined by a wall
+	mouths  int               // rims that a person wants left open
+	near    map[int32][]int32 // of the rims' vertices: their neighbours, made when first needed
 }
 
 // gather takes in one loop, cut into rims where it visits a vertex twice.
@@ -120,6 +125,9 @@ func (f *filler) gather(loop mesh.Loop) {
 	}
 	for _, simple := range splitAtRepeats(walk) {
 		r := rim{polygon: simple, shell: shell, like: loop.Halves[0] / 3}
+		for _, h := range loop.Halves {
+			r.beside = append(r.beside, h/3)
+		}
 		slices.Reverse(r.polygon)
 		for _, v := range r.polygon {
 			r.points = append(r.points, f.mesh.Positions[v])
@@ -156,11 +164,11 @@ func (f *filler) findIslands() {
 }
 
 // close makes a lid for one rim.
-func (f *filler) close(r *rim) {
+func (f *filler) close(ctx context.Context, r *rim) {
 	if f.sheet[r.shell] || r.within { // the rim around an island takes care of it
 		return
 	}
-	triangles := f.span(r)
+	triangles := f.span(ctx, r)
 	if triangles == nil {
 		f.left[r.shell] += 1 + len(r.islands)
 		return
@@ -193,8 +201,8 @@ func splitAtRepeats(walk []int32) (simple [][]int32) {
 }
 
 // span finds a lid that meets nothing; nil when it finds none.
-func (f *filler) span(r *rim) []mesh.Triangle {
-	if r.flat {
+func (f *filler) span(ctx context.Context, r *rim) []mesh.Triangle {
+	if r.flat && (len(r.islands) > 0 || !f.bulges(r)) {
 		if lid := f.spanFlat(r); lid != nil && len(f.meeting(lid)) == 0 {
 			return lid
 		}
@@ -211,6 +219,13 @@ func (f *filler) span(r *rim) []mesh.Triangle {
 		}
 		bad := f.meeting(lid)
 		if len(bad) == 0 {
+			kept := len(f.mesh.Positions)
+			if smooth := f.smoothed(ctx, r.polygon, lid); smooth != nil {
+				if len(f.meeting(smooth)) == 0 {
+					return smooth
+				}
+				f.mesh.Positions = f.mesh.Positions[:kept]
+			}
 			return lid
 		}
 		for _, i := range bad {
@@ -218,6 +233,43 @@ func (f *filler) span(r *rim) []mesh.Triangle {
 		}
 	}
 	return nil
+}
+
+// bulges reports whether the surface around a flat rim leans over it on all
+// sides, as around a hole in a ball: then a flat lid would cut the bulge off.
+func (f *filler) bulges(r *rim) bool {
+	steepest, leaning := 1.0, 0
+	for _, t := range r.beside {
+		n := f.mesh.AreaNormal(t).Unit().Dot(r.normal)
+		steepest = min(steepest, n)
+		if n < 0.9995 {
+			leaning++
+		}
+	}
+	return steepest > 0.6 && 2*leaning > len(r.beside)
+}
+
+// around lists the neighbours of a rim's vertex on the surface.
+func (f *filler) around(v int32) []int32 {
+	if f.near == nil {
+		f.near = map[int32][]int32{}
+		for _, r := range f.rims {
+			for _, v := range r.polygon {
+				f.near[v] = []int32{}
+			}
+		}
+		for e := range int32(f.topo.Edges()) {
+			h := f.topo.Halves(e)[0]
+			a, b := f.topo.From(h), f.topo.To(h)
+			if list, is := f.near[a]; is {
+				f.near[a] = append(list, b)
+			}
+			if list, is := f.near[b]; is {
+				f.near[b] = append(list, a)
+			}
+		}
+	}
+	return f.near[v]
 }
 
 // spanFlat triangulates a flat rim in its plane, around its islands.
@@ -396,6 +448,9 @@ func (f *filler) apply() Change {
 		}
 	}
 	c.Detail = fmt.Sprintf("%s filled with %s", counted(c.Count, "hole"), counted(added, "triangle"))
+	if f.tunnels > 0 {
+		c.Detail += ", " + counted(f.tunnels, "tunnel") + " among them"
+	}
 	if sheets > 0 {
 		c.Left = counted(sheets, "rim") + " left: closing a sheet encloses nothing"
 	}
