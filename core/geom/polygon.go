@@ -131,34 +131,49 @@ func Within(p [2]float64, polygon [][2]float64) bool {
 // a forbidden diagonal.
 //
 // Idea: a corner is an ear when it is convex and no reflex corner lies in its
-// triangle (Meisters 1975). Among the ears the one with the shortest diagonal
-// goes first, which keeps the triangles compact. Cost O(n·r) tests for r reflex
-// corners, plus O(n²) comparisons of lengths in the worst case.
+// triangle (Meisters 1975). The ear with the shortest diagonal goes first, which
+// keeps the triangles compact, and small: reflex corners lie in a grid, and only
+// those near an ear are looked at. Cost O(n log n) where the corners are spread
+// evenly; O(n²) at worst.
 func Triangulate(flat [][2]float64, allowed func(i, j int) bool) ([][3]int32, bool) {
 	n := len(flat)
 	if n < 3 {
 		return nil, false
 	}
-	c := clipper{flat: flat, prev: make([]int32, n), next: make([]int32, n), state: make([]cornerState, n), allowed: allowed}
+	c := &clipper{flat: flat, prev: make([]int32, n), next: make([]int32, n), version: make([]int32, n), allowed: allowed}
 	for i := range n {
 		c.prev[i], c.next[i] = int32((i+n-1)%n), int32((i+1)%n)
 	}
-	for i := range n {
-		c.reflex = append(c.reflex, int32(i))
+	c.gather()
+	for i := range int32(n) {
+		c.look(i)
 	}
-	c.dropConvex()
 	triangles := make([][3]int32, 0, n-2)
 	for left := n; left > 3; left-- {
-		ear := c.bestEar(left)
+		ear := c.best()
+		if ear < 0 && len(c.blocked) > 0 { // what blocked them may be gone by now
+			again := c.blocked
+			c.blocked = nil
+			slices.Sort(again)
+			for _, i := range slices.Compact(again) {
+				if c.version[i] >= 0 {
+					c.look(i)
+				}
+			}
+			ear = c.best()
+		}
 		if ear < 0 {
 			return nil, false
 		}
 		p, q := c.prev[ear], c.next[ear]
 		triangles = append(triangles, [3]int32{p, ear, q})
 		c.next[p], c.prev[q] = q, p
-		c.state[ear], c.state[p], c.state[q] = gone, unknown, unknown
+		c.version[ear] = -1
+		c.version[p]++
+		c.version[q]++
+		c.look(p)
+		c.look(q)
 		c.start = q
-		c.dropConvex()
 	}
 	i := c.start
 	if c.turn(i) <= 0 {
@@ -167,22 +182,68 @@ func Triangulate(flat [][2]float64, allowed func(i, j int) bool) ([][3]int32, bo
 	return append(triangles, [3]int32{c.prev[i], i, c.next[i]}), true
 }
 
-type cornerState uint8
-
-const (
-	unknown cornerState = iota
-	isEar
-	notEar
-	gone
-)
-
+// clipper is a polygon that loses its ears.
 type clipper struct {
 	flat       [][2]float64
 	prev, next []int32
-	state      []cornerState
-	reflex     []int32 // corners that were not strictly convex when last looked at
+	version    []int32 // of a corner, counted up when a neighbour goes; -1 once it is clipped
 	start      int32
 	allowed    func(i, j int) bool
+	ears       ears
+	blocked    []int32 // convex corners that were no ears when looked at
+
+	// The grid of the corners that were reflex at first: cell k holds
+	// in[first[k]:first[k+1]].
+	low    [2]float64
+	step   float64
+	across int
+	up     int
+	first  []int32
+	in     []int32
+}
+
+// ear is a corner that can be clipped, as long as its version is that.
+type ear struct {
+	length  float64 // of its diagonal, squared
+	corner  int32
+	version int32
+}
+
+// ears is a heap, the shortest diagonal first.
+type ears []ear
+
+func (e ears) before(i, j int) bool {
+	return e[i].length < e[j].length || e[i].length == e[j].length && e[i].corner < e[j].corner
+}
+
+func (e *ears) push(x ear) {
+	*e = append(*e, x)
+	h := *e
+	for i := len(h) - 1; i > 0 && h.before(i, (i-1)/2); i = (i - 1) / 2 {
+		h[i], h[(i-1)/2] = h[(i-1)/2], h[i]
+	}
+}
+
+func (e *ears) pop() ear {
+	h := *e
+	first, last := h[0], len(h)-1
+	h[0] = h[last]
+	h = h[:last]
+	for i := 0; ; {
+		least := i
+		for k := 2*i + 1; k <= 2*i+2 && k < len(h); k++ {
+			if h.before(k, least) {
+				least = k
+			}
+		}
+		if least == i {
+			break
+		}
+		h[i], h[least] = h[least], h[i]
+		i = least
+	}
+	*e = h
+	return first
 }
 
 // turn is +1 at a convex corner, -1 at a reflex one, 0 at a straight one.
@@ -191,72 +252,96 @@ func (c *clipper) turn(i int32) int {
 	return Orient2D(a[0], a[1], b[0], b[1], d[0], d[1])
 }
 
-// dropConvex takes the corners that have become convex or are gone off the
-// reflex list; a convex corner never turns reflex while ears are clipped.
-func (c *clipper) dropConvex() {
-	kept := c.reflex[:0]
-	for _, i := range c.reflex {
-		if c.state[i] != gone && c.turn(i) <= 0 {
-			kept = append(kept, i)
+// gather puts the reflex corners into the grid. A convex corner never turns
+// reflex while ears are clipped.
+func (c *clipper) gather() {
+	var reflex []int32
+	low, high := c.flat[0], c.flat[0]
+	for i := range int32(len(c.flat)) {
+		p := c.flat[i]
+		low, high = [2]float64{min(low[0], p[0]), min(low[1], p[1])}, [2]float64{max(high[0], p[0]), max(high[1], p[1])}
+		if c.turn(i) <= 0 {
+			reflex = append(reflex, i)
 		}
 	}
-	c.reflex = kept
+	w, h := high[0]-low[0], high[1]-low[1]
+	c.low, c.across, c.up = low, 1, 1
+	if cells := float64(len(reflex)); cells > 16 && w > 0 && h > 0 {
+		c.step = max(math.Sqrt(w*h/cells), w/4096, h/4096)
+		c.across, c.up = int(w/c.step)+1, int(h/c.step)+1
+	}
+	c.first = make([]int32, c.across*c.up+1)
+	for _, i := range reflex {
+		x, y := c.cell(c.flat[i])
+		c.first[y*c.across+x+1]++
+	}
+	for k := range c.across * c.up {
+		c.first[k+1] += c.first[k]
+	}
+	at := slices.Clone(c.first)
+	c.in = make([]int32, len(reflex))
+	for _, i := range reflex {
+		x, y := c.cell(c.flat[i])
+		c.in[at[y*c.across+x]] = i
+		at[y*c.across+x]++
+	}
 }
 
-// bestEar finds the ear to clip next. Corners once blocked are looked at again
-// only when no other ear is left: what blocked them may be gone by then.
-func (c *clipper) bestEar(left int) int32 {
-	for range 2 {
-		best, shortest := int32(-1), math.Inf(1)
-		for i, k := c.start, 0; k < left; i, k = c.next[i], k+1 {
-			if c.state[i] == unknown {
-				c.state[i] = notEar
-				if c.isEar(i) {
-					c.state[i] = isEar
-				}
-			}
-			if c.state[i] != isEar {
-				continue
-			}
-			a, b := c.flat[c.prev[i]], c.flat[c.next[i]]
-			if d := math.Hypot(a[0]-b[0], a[1]-b[1]); d < shortest {
-				best, shortest = i, d
-			}
-			if best >= 0 && k > 512 { // long polygons: the best of a stretch will do
-				break
-			}
-		}
-		if best >= 0 {
-			return best
-		}
-		for i := range c.state {
-			if c.state[i] == notEar {
-				c.state[i] = unknown
-			}
+func (c *clipper) cell(p [2]float64) (x, y int) {
+	if c.step == 0 {
+		return 0, 0
+	}
+	return min(int((p[0]-c.low[0])/c.step), c.across-1), min(int((p[1]-c.low[1])/c.step), c.up-1)
+}
+
+// look puts a corner among the ears when it is one.
+func (c *clipper) look(i int32) {
+	p, q := c.prev[i], c.next[i]
+	if c.turn(i) <= 0 {
+		return
+	}
+	if c.allowed != nil && !c.allowed(int(p), int(q)) || c.holds(p, i, q) {
+		c.blocked = append(c.blocked, i)
+		return
+	}
+	a, b := c.flat[p], c.flat[q]
+	c.ears.push(ear{(a[0]-b[0])*(a[0]-b[0]) + (a[1]-b[1])*(a[1]-b[1]), i, c.version[i]})
+}
+
+// best takes the ear to clip next; -1 when there is none.
+func (c *clipper) best() int32 {
+	for len(c.ears) > 0 {
+		e := c.ears.pop()
+		if c.version[e.corner] == e.version {
+			return e.corner
 		}
 	}
 	return -1
 }
 
-func (c *clipper) isEar(i int32) bool {
-	p, q := c.prev[i], c.next[i]
-	if c.turn(i) <= 0 || (c.allowed != nil && !c.allowed(int(p), int(q))) {
-		return false
-	}
+// holds reports whether a reflex corner lies in the triangle of three corners or
+// on its border.
+func (c *clipper) holds(p, i, q int32) bool {
 	a, b, d := c.flat[p], c.flat[i], c.flat[q]
-	for _, r := range c.reflex {
-		if r == p || r == i || r == q {
-			continue
-		}
-		x := c.flat[r]
-		if Orient2D(a[0], a[1], b[0], b[1], x[0], x[1]) >= 0 &&
-			Orient2D(b[0], b[1], d[0], d[1], x[0], x[1]) >= 0 &&
-			Orient2D(d[0], d[1], a[0], a[1], x[0], x[1]) >= 0 {
-			if x == a || x == b || x == d { // touches itself in a corner: the chain there decides, not the point
+	x0, y0 := c.cell([2]float64{min(a[0], b[0], d[0]), min(a[1], b[1], d[1])})
+	x1, y1 := c.cell([2]float64{max(a[0], b[0], d[0]), max(a[1], b[1], d[1])})
+	for y := y0; y <= y1; y++ {
+		for _, r := range c.in[c.first[y*c.across+x0]:c.first[y*c.across+x1+1]] { // cells of a row follow one another
+			if r == p || r == i || r == q || c.version[r] < 0 {
 				continue
 			}
-			return false
+			x := c.flat[r]
+			if Orient2D(a[0], a[1], b[0], b[1], x[0], x[1]) >= 0 &&
+				Orient2D(b[0], b[1], d[0], d[1], x[0], x[1]) >= 0 &&
+				Orient2D(d[0], d[1], a[0], a[1], x[0], x[1]) >= 0 {
+				if x == a || x == b || x == d { // touches itself in a corner: the chain there decides, not the point
+					continue
+				}
+				if c.turn(r) <= 0 {
+					return true
+				}
+			}
 		}
 	}
-	return true
+	return false
 }

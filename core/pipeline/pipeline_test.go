@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"math"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -18,6 +19,7 @@ import (
 	"veneer/core/check"
 	"veneer/core/format/file"
 	"veneer/core/format/stl"
+	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/mesh/meshtest"
 	"veneer/core/pipeline"
@@ -188,5 +190,101 @@ func touch(b *testing.B, f *os.File, size int64) {
 		}
 		sink ^= x
 		at += int64(n)
+	}
+}
+
+// bytesOf is a file in memory.
+type bytesOf struct{ b []byte }
+
+func (m *bytesOf) Write(p []byte) (int, error) { m.b = append(m.b, p...); return len(p), nil }
+func (m *bytesOf) ReadAt(p []byte, at int64) (int, error) {
+	return bytes.NewReader(m.b).ReadAt(p, at)
+}
+
+// BenchmarkMend repairs and verifies a million triangles of which one in a
+// hundred is missing, turned, there twice or torn off.
+func BenchmarkMend(b *testing.B) {
+	m := meshtest.Bumpy(707)
+	for t := int32(0); t < int32(len(m.Triangles)); t += 101 {
+		v := m.Triangles[t]
+		switch t / 101 % 4 {
+		case 0:
+			m.Triangles[t] = mesh.Triangle{v[0], v[1], v[1]}
+		case 1:
+			m.Turn(t)
+		case 2:
+			m.Append(t, v)
+		case 3:
+			p, q, r := m.Corners(t)
+			middle := p.Add(q).Add(r).Scale(1. / 3)
+			for i := range v {
+				m.Positions = append(m.Positions, m.Positions[v[i]].Lerp(middle, 1e-3).Single())
+				m.Triangles[t][i] = int32(len(m.Positions) - 1)
+			}
+		}
+	}
+	checked, err := pipeline.Check(b.Context(), source("torus.stl", encoded(b, m)), settings(b))
+	require.NoError(b, err)
+	mendBench(b, checked)
+}
+
+// bowl is half a ball whose rim has n edges; each ring of points below has half
+// as many, down to five and the lowest point.
+func bowl(n int32, wave float64) *mesh.Mesh {
+	m := &mesh.Mesh{}
+	ring := func(n int32, share float64) (first int32) {
+		first = int32(len(m.Positions))
+		for i := range n {
+			a := 2 * math.Pi * float64(i) / float64(n)
+			s, c := math.Sincos(share * math.Pi / 2)
+			m.Positions = append(m.Positions, geom.Vec{X: 50 * s * math.Cos(a), Y: 50 * s * math.Sin(a), Z: -50*c + wave*s*math.Sin(3*a)}.Single())
+		}
+		return first
+	}
+	share := 1.0
+	fine := ring(n, share)
+	for n > 5 && n%2 == 0 {
+		share -= math.Pi / float64(n) // about as far down as an edge is long
+		coarse := ring(n/2, share)
+		for i := range n / 2 {
+			a, b, c := fine+2*i, fine+2*i+1, fine+(2*i+2)%n
+			d, e := coarse+i, coarse+(i+1)%(n/2)
+			m.Triangles = append(m.Triangles, mesh.Triangle{a, d, b}, mesh.Triangle{b, d, e}, mesh.Triangle{b, e, c})
+		}
+		fine, n = coarse, n/2
+	}
+	m.Positions = append(m.Positions, geom.Vec{Z: -50})
+	for i := range n {
+		m.Triangles = append(m.Triangles, mesh.Triangle{fine + i, int32(len(m.Positions) - 1), fine + (i+1)%n})
+	}
+	return m
+}
+
+// BenchmarkMendOneHole fills a hole with a rim of twenty thousand edges, flat
+// and curved.
+func BenchmarkMendOneHole(b *testing.B) {
+	for name, wave := range map[string]float64{"flat": 0, "curved": 3} {
+		b.Run(name, func(b *testing.B) {
+			m := bowl(20_480, wave)
+			set := settings(b)
+			set.TakeDefaults = true
+			checked, err := pipeline.Check(b.Context(), source("ring.stl", encoded(b, m)), set)
+			require.NoError(b, err)
+			mendBench(b, checked)
+		})
+	}
+}
+
+func mendBench(b *testing.B, checked *pipeline.Checked) {
+	set := settings(b)
+	set.Unit, set.TakeDefaults, set.Now = "mm", true, time.Now
+	for b.Loop() {
+		r, err := pipeline.Mend(b.Context(), checked, &bytesOf{}, set)
+		require.NoError(b, err)
+		require.Equal(b, check.Pass, r.Verdict, "%+v", r.Steps)
+		b.ReportMetric(float64(len(r.Mesh.Triangles)), "triangles")
+		for _, s := range r.Steps {
+			b.ReportMetric(s.MS, s.Step+"-ms")
+		}
 	}
 }

@@ -239,4 +239,3 @@ func findings(r *repair.Result) (words string) {
 	}
 	return words
 }
-

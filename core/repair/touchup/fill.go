@@ -68,11 +68,12 @@ func (f *filler) closeAll(ctx context.Context) (Change, error) {
 }
 
 const (
-	mostExact = 600  // rim vertices up to which the least area is sought exactly
-	mostTries = 30   // searches for a lid that meets nothing
-	mostWork  = 4e8  // steps that they may take together
-	flatRim   = 1e-3 // a rim within this share of its size from its plane is flat
-	sheetThin = 5e-3 // a closed shell thinner than this share of its size is a sheet
+	mostExact  = 600  // rim vertices up to which the least area is sought exactly
+	mostOfMany = 150  // likewise, of the pieces that a longer rim is cut into
+	mostTries  = 30   // searches for a lid that meets nothing
+	mostWork   = 4e8  // steps that they may take together
+	flatRim    = 1e-3 // a rim within this share of its size from its plane is flat
+	sheetThin  = 5e-3 // a closed shell thinner than this share of its size is a sheet
 )
 
 // lid is what closes one rim.
@@ -211,22 +212,22 @@ func (f *filler) span(ctx context.Context, r *rim) []mesh.Triangle {
 		}
 	}
 	n := len(r.polygon)
+	most := mostExact
+	if n > mostExact { // too long for the search: seen from above, it may well be simple
+		if lid := f.spanFlat(r); lid != nil && len(f.meeting(lid)) == 0 {
+			return f.smoothedOr(ctx, r, lid)
+		}
+		most = mostOfMany
+	}
 	forbidden := map[mesh.Triangle]bool{}
 	for try := 0; try < mostTries && float64(try)*float64(n*n)*float64(min(n, mostExact))/6 < mostWork; try++ {
-		lid := f.spanCurved(r.polygon, forbidden)
+		lid := f.spanCurved(r.polygon, most, forbidden)
 		if lid == nil {
 			return nil
 		}
 		bad := f.meeting(lid)
 		if len(bad) == 0 {
-			kept := len(f.mesh.Positions)
-			if smooth := f.smoothed(ctx, r.polygon, lid); smooth != nil {
-				if len(f.meeting(smooth)) == 0 {
-					return smooth
-				}
-				f.mesh.Positions = f.mesh.Positions[:kept]
-			}
-			return lid
+			return f.smoothedOr(ctx, r, lid)
 		}
 		for _, i := range bad {
 			forbidden[lid[i]] = true
@@ -235,18 +236,44 @@ func (f *filler) span(ctx context.Context, r *rim) []mesh.Triangle {
 	return nil
 }
 
-// bulges reports whether the surface around a flat rim leans over it on all
-// sides, as around a hole in a ball: then a flat lid would cut the bulge off.
-func (f *filler) bulges(r *rim) bool {
-	steepest, leaning := 1.0, 0
+// smoothedOr is the lid refined and faired, or the lid itself where the surface
+// ends steeply at the rim, as at the end of a pipe, or the smooth one meets
+// something.
+func (f *filler) smoothedOr(ctx context.Context, r *rim, lid []mesh.Triangle) []mesh.Triangle {
+	if mean, _ := f.lean(r); mean < gentle {
+		return lid
+	}
+	kept := len(f.mesh.Positions)
+	smooth := f.smoothed(ctx, r.polygon, lid)
+	if smooth != nil && len(f.meeting(smooth)) == 0 {
+		return smooth
+	}
+	f.mesh.Positions = f.mesh.Positions[:kept]
+	return lid
+}
+
+// gentle is how much the surface around a rim faces as its lid does, by the
+// cosine, for its curvature to run on through the lid.
+const gentle = 0.6
+
+// lean is how the surface around a rim faces beside its lid: the mean cosine,
+// and how many of its triangles lean at all.
+func (f *filler) lean(r *rim) (mean float64, leaning int) {
 	for _, t := range r.beside {
 		n := f.mesh.AreaNormal(t).Unit().Dot(r.normal)
-		steepest = min(steepest, n)
+		mean += n / float64(len(r.beside))
 		if n < 0.9995 {
 			leaning++
 		}
 	}
-	return steepest > 0.6 && 2*leaning > len(r.beside)
+	return mean, leaning
+}
+
+// bulges reports whether the surface around a flat rim leans over it, as around
+// a hole in a ball: then a flat lid would cut the bulge off.
+func (f *filler) bulges(r *rim) bool {
+	mean, leaning := f.lean(r)
+	return mean > gentle && 2*leaning > len(r.beside)
 }
 
 // around lists the neighbours of a rim's vertex on the surface.
@@ -300,19 +327,19 @@ func (f *filler) spanFlat(r *rim) []mesh.Triangle {
 }
 
 // spanCurved is the lid of least area without the forbidden triangles.
-func (f *filler) spanCurved(polygon []int32, forbidden map[mesh.Triangle]bool) []mesh.Triangle {
+func (f *filler) spanCurved(polygon []int32, most int, forbidden map[mesh.Triangle]bool) []mesh.Triangle {
 	points := make([]geom.Vec, len(polygon))
 	for i, v := range polygon {
 		points[i] = f.mesh.Positions[v]
 	}
 	allowed := func(i, j int) bool { return f.topo.Triangles(polygon[i], polygon[j]) == 0 }
-	if len(polygon) > mostExact {
+	if len(polygon) > most {
 		i, j, ok := shortChord(points, allowed)
 		if !ok {
 			return nil
 		}
-		first := f.spanCurved(polygon[i:j+1], forbidden)
-		second := f.spanCurved(append(slices.Clone(polygon[j:]), polygon[:i+1]...), forbidden)
+		first := f.spanCurved(polygon[i:j+1], most, forbidden)
+		second := f.spanCurved(append(slices.Clone(polygon[j:]), polygon[:i+1]...), most, forbidden)
 		if first == nil || second == nil {
 			return nil
 		}
