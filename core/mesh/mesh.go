@@ -10,6 +10,9 @@
 package mesh
 
 import (
+	"sync"
+	"sync/atomic"
+
 	"veneer/core/geom"
 )
 
@@ -100,6 +103,26 @@ func (m *Mesh) ZeroArea(t int32) bool {
 	}
 	a, b, c := m.Corners(t)
 	return geom.Collinear(a, b, c)
+}
+
+// Flat counts the triangles of exactly zero area, on all cores.
+func (m *Mesh) Flat() int {
+	var all sync.WaitGroup
+	var sum atomic.Int64
+	const piece = 1 << 16
+	for from := 0; from < len(m.Triangles); from += piece {
+		all.Go(func() {
+			n := 0
+			for t := from; t < min(from+piece, len(m.Triangles)); t++ {
+				if m.ZeroArea(int32(t)) {
+					n++
+				}
+			}
+			sum.Add(int64(n))
+		})
+	}
+	all.Wait()
+	return int(sum.Load())
 }
 
 // Bounds is the box of the positions that triangles use.

@@ -149,6 +149,7 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 			r.Steps = append(r.Steps, Step{Step: o.Name, Title: o.Title, Why: "ordered"})
 		}
 	}
+	wrong := -1 // defects before the step, once counted
 	for i := range r.Steps {
 		step := &r.Steps[i]
 		if set.Progress != nil {
@@ -160,7 +161,7 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 		if len(set.Orders) > 0 {
 			change, err = recorded(ctx, set.Orders[i].Run, work, step, set.Now)
 		} else {
-			change, err = guarded(ctx, run[step.Step], work, step, set.Now)
+			change, err = guarded(ctx, run[step.Step], work, step, &wrong, set.Now)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", step.Step, err)
@@ -197,19 +198,25 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 type stepFunc = func(context.Context, *touchup.Work) (touchup.Change, error)
 
 // guarded runs a step, and undoes it when it leaves more wrong than there was:
-// the mesh is then as it was before it.
-func guarded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step, now func() time.Time) (touchup.Change, error) {
-	saved, wrong := work.Mesh.Clone(), defects(work.Mesh)
+// the mesh is then as it was before it. wrong is kept from step to step.
+func guarded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step, wrong *int, now func() time.Time) (touchup.Change, error) {
+	saved := work.Mesh.Clone()
+	if *wrong < 0 {
+		*wrong = defects(work)
+	}
 	change, err := recorded(ctx, run, work, step, now)
 	if err != nil || change.Count == 0 {
 		return change, err
 	}
-	if more := defects(work.Mesh); more > wrong {
+	more := defects(work)
+	if more > *wrong {
 		*work.Mesh = *saved
-		step.Undone = fmt.Sprintf("it would have left %d defects where there were %d", more, wrong)
+		work.Changed()
+		step.Undone = fmt.Sprintf("it would have left %d defects where there were %d", more, *wrong)
 		step.Changed, step.Detail, step.MovedMM, step.TrianglesAfter = 0, "", 0, step.TrianglesBefore
 		return touchup.Change{}, nil
 	}
+	*wrong = more
 	return change, nil
 }
 
@@ -223,6 +230,9 @@ func recorded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step,
 	if err != nil {
 		return change, err
 	}
+	if change.Count > 0 {
+		work.Changed()
+	}
 	step.Changed, step.Left, step.MovedMM, step.TrianglesAfter = change.Count, change.Left, change.MovedMM, len(work.Mesh.Triangles)
 	if change.Count > 0 {
 		step.Detail = change.Detail
@@ -235,14 +245,9 @@ func recorded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step,
 
 // defects counts what is wrong with a mesh's topology; one triangle twice, or
 // without area, weighs as much as the four edges that dropping it may open.
-func defects(m *mesh.Mesh) int {
-	topo := mesh.NewTopology(m)
+func defects(work *touchup.Work) int {
+	m, topo := work.Mesh, work.Topology()
 	edges := topo.Count()
-	flat := 0
-	for t := range int32(len(m.Triangles)) {
-		if m.ZeroArea(t) {
-			flat++
-		}
-	}
+	flat := m.Flat()
 	return edges.Boundary + edges.NonManifold + edges.Inconsistent + 4*(flat+len(topo.Duplicates()))
 }

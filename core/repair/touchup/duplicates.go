@@ -21,7 +21,7 @@ var dropDuplicates = Step{
 	Name: "drop-duplicates", Title: "Drop duplicate triangles",
 	Why: func(r *check.Report) string { return counted(r.Geometry.Duplicates, "duplicate triangle") },
 	Run: func(_ context.Context, w *Work) (Change, error) {
-		topo := mesh.NewTopology(w.Mesh)
+		topo := w.Topology()
 		list := topo.Duplicates()
 		walls := sharedWalls(topo, list)
 		gone := slices.Concat(list, walls)

@@ -476,7 +476,7 @@ func (f *filler) apply() Change {
 	}
 	c.Detail = fmt.Sprintf("%s filled with %s", counted(c.Count, "hole"), counted(added, "triangle"))
 	if f.tunnels > 0 {
-		c.Detail += ", " + counted(f.tunnels, "tunnel") + " among them"
+		c.Detail += ", " + counted(f.tunnels, "pair") + " of them joined by a wall"
 	}
 	if sheets > 0 {
 		c.Left = counted(sheets, "rim") + " left: closing a sheet encloses nothing"

@@ -24,7 +24,7 @@ var dropFins = Step{
 		return counted(r.Geometry.NonManifoldEdges, "edge with three or more triangles", "edges with three or more triangles")
 	},
 	Run: func(ctx context.Context, w *Work) (Change, error) {
-		topo := mesh.NewTopology(w.Mesh)
+		topo := w.Topology()
 		patches := topo.Patches()
 		at := make([]int, topo.Edges()) // triangles still there
 		for e := range at {

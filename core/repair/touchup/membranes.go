@@ -4,7 +4,6 @@ import (
 	"context"
 
 	"veneer/core/check"
-	"veneer/core/mesh"
 	"veneer/core/spatial"
 )
 
@@ -18,7 +17,7 @@ var dropMembranes = Step{
 		return counted(r.Geometry.NonManifoldEdges, "edge with three or more triangles", "edges with three or more triangles")
 	},
 	Run: func(_ context.Context, w *Work) (Change, error) {
-		topo := mesh.NewTopology(w.Mesh)
+		topo := w.Topology()
 		if topo.Count().NonManifold == 0 {
 			return Change{}, nil
 		}

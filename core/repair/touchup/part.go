@@ -28,7 +28,7 @@ var partEdges = Step{
 	},
 	Run: func(_ context.Context, w *Work) (Change, error) {
 		m := w.Mesh
-		topo := mesh.NewTopology(m)
+		topo := w.Topology()
 		corners := mesh.NewForest(3 * len(m.Triangles))
 		join := func(g, h int32) { // the corners of two triangles at both ends of their edge
 			corners.Join(g, cornerAt(topo, h, topo.From(g)))

@@ -36,7 +36,7 @@ var joinSeams = Step{
 
 // joinWithin joins corners of open edges within a distance of one another.
 func joinWithin(w *Work, distance float64) Change {
-	topo := mesh.NewTopology(w.Mesh)
+	topo := w.Topology()
 	group := mesh.Near(w.Mesh, topo.Loops(), topo, distance)
 	moved, farthest := 0, 0.0
 	for v, to := range group {
@@ -47,6 +47,7 @@ func joinWithin(w *Work, distance float64) Change {
 		}
 	}
 	w.Mesh.Weld()
+	w.Changed()
 	tees := splitTees(w.Mesh, distance)
 	return Change{Count: moved + tees, MovedMM: farthest, Detail: joined(fmt.Sprintf("%s moved by at most %.2g mm", counted(moved, "corner"), farthest), moved > 0,
 		counted(tees, "edge", "edges")+" split at a corner that lies on it", tees > 0)}

@@ -33,6 +33,20 @@ type Work struct {
 	Mesh    *mesh.Mesh
 	Report  *check.Report // of the mesh before, with the answers that were given
 	Process process.Process
+
+	topo   *mesh.Topology // of the mesh as it is; nil when not known
+	shells *mesh.Shells
+}
+
+// Changed says that the mesh is another now.
+func (w *Work) Changed() { w.topo, w.shells = nil, nil }
+
+// Topology gathers the edges, unless they are known.
+func (w *Work) Topology() *mesh.Topology {
+	if w.topo == nil {
+		w.topo = mesh.NewTopology(w.Mesh)
+	}
+	return w.topo
 }
 
 // Change is what a step did: how many things it changed, in a sentence, and
@@ -51,8 +65,11 @@ func Steps() []Step {
 	return []Step{joinSeams, dropDuplicates, dropDegenerate, dropFins, removePieces, orient, dropMembranes, partEdges, removeNested, fill, turnOutward}
 }
 
-// topology gathers the edges and shells afresh.
+// topology gathers the edges and shells, unless they are known.
 func (w *Work) topology() (*mesh.Topology, *mesh.Shells) {
-	topo := mesh.NewTopology(w.Mesh)
-	return topo, mesh.NewShells(topo, topo.Count())
+	topo := w.Topology()
+	if w.shells == nil {
+		w.shells = mesh.NewShells(topo, topo.Count())
+	}
+	return topo, w.shells
 }
