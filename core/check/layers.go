@@ -10,8 +10,8 @@ import (
 )
 
 const (
-	placesCut = 50 // of a finding's places, the largest first
-	cuts      = 8  // through each
+	placesCut = 16 // of a finding's places, the largest first
+	cuts      = 4  // through each
 )
 
 // layersOf cuts layers through the places of a finding that contradicts inside

@@ -53,7 +53,7 @@ func (s *Subject) shellsThat(is func(mesh.Shell) bool) *Finding {
 func (s *Subject) shellPlace(i int32) Place {
 	shell := s.Shells.List[i]
 	p := Place{AtMM: roundAll(shell.Box.Centre()), SizeMM: round(diameter(shell.Box)), TrianglesTotal: shell.Triangles, low: shell.Box.Min.Z, high: shell.Box.Max.Z}
-	for t := shell.First; t < int32(len(s.Shells.Of)) && len(p.Triangles) < maxTriangles; t++ {
+	for t := shell.First; len(p.Triangles) < min(shell.Triangles, maxTriangles); t++ {
 		if s.Shells.Of[t] == i {
 			p.Triangles = append(p.Triangles, t)
 		}

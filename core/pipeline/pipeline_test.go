@@ -223,9 +223,12 @@ func BenchmarkMend(b *testing.B) {
 			}
 		}
 	}
+	start := time.Now()
 	checked, err := pipeline.Check(b.Context(), source("torus.stl", encoded(b, m)), settings(b))
 	require.NoError(b, err)
+	took := time.Since(start).Seconds()
 	mendBench(b, checked)
+	b.ReportMetric(took, "check-s")
 }
 
 // bowl is half a ball whose rim has n edges; each ring of points below has half
