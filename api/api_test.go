@@ -490,7 +490,7 @@ func TestStepsByHand(t *testing.T) {
 	p := order(bell, 0, hole)
 	require.Len(t, p.Revisions, 3)
 	assert.Equal(t, 0, *p.Revisions[2].Parent)
-	assert.Equal(t, "by-hand, 1 hole filled with 19 triangles", p.Revisions[2].Title)
+	assert.Equal(t, "by-hand, 1 hole filled with 33 triangles", p.Revisions[2].Title)
 	assert.Equal(t, "repair", p.Revisions[2].Verdict, "two holes are left")
 	p = order(bell, 2)
 	require.Len(t, p.Revisions, 4)

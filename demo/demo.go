@@ -187,7 +187,7 @@ func dialAndFittings() []File {
 			m.Scale(1 / 25.4)
 			m.Round()
 			return package3MF("inch", item{"porthole frame", m, geom.Identity})
-		}).with("sliver", 2),
+		}).with("sliver", 4),
 		clean("dial-face.obj", "clean, painted, with a material library and a picture beside it", 1, 0, func() []byte {
 			return paintedOBJ("dial_face", dialFace(), "dial-face.mtl", "face", func(p geom.Vec) [2]float64 { return [2]float64{0.5 + p.X/120, 0.5 + p.Y/120} })
 		}).along("dial-face.mtl", func() []byte { return []byte("newmtl face\nKd 1 1 1\nmap_Kd dial-face.png\n") }).along("dial-face.png", dialPicture),

@@ -126,7 +126,7 @@ func TestRepairCommand(t *testing.T) {
 
 	text, _, code = run(t, nil, "repair", bell, "-o", out)
 	assert.Equal(t, 0, code, text)
-	assert.Contains(t, text, "3 holes filled with 54 triangles")
+	assert.Contains(t, text, "3 holes filled with 90 triangles")
 	text, _, code = run(t, nil, "check", out)
 	assert.Equal(t, 0, code, text)
 

@@ -127,7 +127,7 @@ func TestJobsAreDone(t *testing.T) {
 		}
 		if p.Name == "fog-bell.stl" {
 			require.Len(t, revisions, 2)
-			assert.Equal(t, "touch-up, 3 holes filled with 54 triangles", revisions[1].Title)
+			assert.Equal(t, "touch-up, 3 holes filled with 90 triangles", revisions[1].Title)
 			assert.Equal(t, "fog-bell-touch-up.stl", revisions[1].FileName)
 		}
 	}

@@ -61,6 +61,7 @@ export interface RepairStep {
   changed: number
   detail?: string
   left?: string
+  undone?: string
 }
 
 export interface Revision {
@@ -123,10 +124,21 @@ export interface Report {
   }
   process: string
   material?: { grams: number; price: number }
+  shells: Shell[]
   findings: Finding[]
   questions: Question[]
   verdict: Verdict
   unread?: string
+}
+
+export interface Shell {
+  number: number
+  role: string
+  triangles: number
+  size_mm: Vec3
+  volume_mm3: number | null
+  depth: number
+  inside: number
 }
 
 export interface Kind {

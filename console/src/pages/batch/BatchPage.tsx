@@ -1,6 +1,7 @@
+import { useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link, useNavigate, useParams } from 'react-router'
-import { address, get, revisionPath, type BatchWithParts, type Part } from '../../shared/api'
+import { address, get, post, revisionPath, type BatchWithParts, type Part } from '../../shared/api'
 import { useLive } from '../../shared/live'
 import { Mark } from '../../shared/Mark'
 import { Trouble } from '../../shared/Trouble'
@@ -30,7 +31,10 @@ export function BatchPage() {
         </span>
       </div>
       {lost && <p className="mt-2 text-sm text-warning">The connection to the service is lost; trying again …</p>}
-      <Bar counts={batch.counts} />
+      <div className="flex items-center gap-4">
+        <div className="flex-1"><Bar counts={batch.counts} /></div>
+        {batch.counts.repair > 0 && <MendAll batch={batch.id} parts={batch.counts.repair} busy={batch.counts.waiting > 0} />}
+      </div>
       <div className="mt-5 overflow-hidden rounded-box border border-base-300 bg-base-100">
         <table className="w-full text-sm">
           <thead>
@@ -51,6 +55,19 @@ export function BatchPage() {
           Came along with them: {beside.map((c) => `${c.path} (${bytes(c.bytes)})`).join(', ')}
         </p>
       )}
+    </div>
+  )
+}
+
+/** MendAll has every part mended that calls for it; those with a question wait for its answer. */
+function MendAll({ batch, parts, busy }: { batch: number; parts: number; busy: boolean }) {
+  const [error, setError] = useState<unknown>()
+  return (
+    <div>
+      <button id="mend-all" className="btn btn-secondary btn-sm mt-3" disabled={busy} onClick={() => post(`/batches/${batch}/repair`).catch(setError)}>
+        Mend {plural(parts, 'part')}
+      </button>
+      {error !== undefined && <Trouble error={error} />}
     </div>
   )
 }

@@ -8,6 +8,7 @@ import { Trouble } from '../../shared/Trouble'
 import { bytes, outcome } from '../../shared/words'
 import type { Look } from '../../viewer/scene'
 import { readView } from '../../viewer/viewdata'
+import { ByHand } from './ByHand'
 import { Facts } from './Facts'
 import { Findings } from './Findings'
 import { WallLegend } from './WallLegend'
@@ -100,7 +101,7 @@ export function PartPage() {
         )}
         {current.state === 'failed' && <Trouble error={current.problem} />}
         <Revisions revisions={part.data.revisions} shown={shown} show={(r) => go({ r, finding: undefined, place: undefined })} />
-        {report.data && report.data.questions.length > 0 && shown === 0 && <Questions part={current} report={report.data} answered={again} />}
+        {report.data && report.data.questions.length > 0 && (shown === 0 || shown === current.current) && <Questions part={current} report={report.data} answered={again} />}
         {report.data && !report.data.unread && (
           <>
             <Findings
@@ -110,6 +111,10 @@ export function PartPage() {
               pick={(finding, place) => go({ finding, place, r: shown })}
             />
             <Facts report={report.data} />
+            <ByHand part={current} shown={shown} report={report.data} finding={finding} chosen={chosen} ordered={() => {
+              go({ r: undefined, finding: undefined, place: undefined })
+              again()
+            }} />
           </>
         )}
         {revision && (

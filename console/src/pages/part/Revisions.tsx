@@ -6,7 +6,7 @@ export function Revisions({ revisions, shown, show }: { revisions: Revision[]; s
   const one = revisions.find((r) => r.number === shown)
   return (
     <section aria-label="Revisions">
-      <div className="join w-full" role="tablist">
+      <div className="join flex w-full flex-wrap" role="tablist">
         {revisions.map((r) => (
           <button
             key={r.number}
@@ -22,15 +22,16 @@ export function Revisions({ revisions, shown, show }: { revisions: Revision[]; s
       </div>
       {one && (
         <p className="mt-2 text-sm opacity-70">
+          {one.number > 0 && one.parent !== null && one.parent > 0 && `from r${one.parent}, `}
           {one.triangles > 0 && `${count(one.triangles)} triangles, `}
           {bytes(one.file_bytes)}
         </p>
       )}
       {one?.repair && (
         <ol className="mt-2 list-decimal space-y-1 pl-5 text-sm">
-          {one.repair.steps.map((s) => (
-            <li key={s.step}>
-              <span className="font-medium">{s.title}</span>: {s.detail || 'nothing to change'}
+          {one.repair.steps.map((s, i) => (
+            <li key={i}>
+              <span className="font-medium">{s.title}</span>: {s.undone ? `undone, for ${s.undone}` : s.detail || 'nothing to change'}
               {s.left && <span className="text-accent"> ({s.left})</span>}
             </li>
           ))}
