@@ -89,6 +89,20 @@ func TestAnOperatorsWay(t *testing.T) {
 	p.click("[aria-label='Next place']")
 	p.until("location.search.includes('place=1') && document.querySelector('aside').innerText.includes('place 2 of 3')")
 
+	p.click("[data-order='fill-hole']") // one hole by hand, then what is left, as of the whole batch
+	p.until("document.querySelector('[data-revision=\"2\"]') && document.querySelector('aside').innerText.includes('1 hole filled')")
+	assert.Contains(t, p.text("aside"), "Weld open edges within")
+	p.open("/batches/1")
+	p.until("document.querySelector('#mend-all')?.innerText === 'Mend 1 part'")
+	p.click("#mend-all")
+	p.until("document.querySelectorAll('[data-part] [data-outcome=repaired]').length === 2")
+	bell, err := c.Part(t.Context(), 1)
+	require.NoError(t, err)
+	require.Len(t, bell.Revisions, 4)
+	assert.Equal(t, 2, *bell.Revisions[3].Parent)
+	p.open("/parts/1")
+	p.until("document.querySelector('[data-revision=\"3\"]') && document.querySelector('aside').innerText.includes('from r2')")
+
 	p.click("[data-revision='1']")
 	p.until("document.querySelector('#download').innerText.includes('r1')")
 	got := p.download("#download")
