@@ -369,15 +369,30 @@ func printReport(w io.Writer, r *check.Report) {
 		}
 	}
 	for _, q := range r.Questions {
-		fmt.Fprintf(w, "\n  %s\n", q.Text)
+		fmt.Fprintf(w, "\n  %s\n", text.Bold.Sprint(q.Text))
+		if q.ID != unitQuestion { // the candidates say it
+			for _, e := range q.Evidence {
+				fmt.Fprintf(w, "    %s\n", wrap(e, 4))
+			}
+		}
+		width := 0
 		for _, choice := range q.Choices {
-			how := fmt.Sprintf("    --answer %s=%s", q.ID, choice.Answer)
-			fmt.Fprintf(w, "%-32s %s\n", how, wrap(choice.Effect, 33))
+			width = max(width, len(q.ID)+len(choice.Answer))
+		}
+		for _, choice := range q.Choices {
+			effect := choice.Effect
+			if choice.Answer == q.Default {
+				effect += " (unless you say otherwise)"
+			}
+			fmt.Fprintf(w, "    --answer %-*s  %s\n", width+1, q.ID+"="+choice.Answer, wrap(effect, width+17))
 		}
 	}
 	fmt.Fprintln(w)
 	fmt.Fprintf(w, "  %s\n", text.Faint.Sprint("veneer explain KIND tells what a finding is and does to a print"))
 }
+
+// unitQuestion is the question in which unit a file is.
+const unitQuestion = "unit"
 
 func volumeWords(mm3 float64) string {
 	if mm3 > -100 && mm3 < 100 {

@@ -35,8 +35,11 @@ var openBoundary = Kind{
 			low, high = min(low, box.Min.Z), max(high, box.Max.Z)
 			f.Places = append(f.Places, place)
 		}
-		f.Summary = fmt.Sprintf("%s, %s, %.4g mm of rim; layers between %.4g and %.4g mm do not close", some(len(s.Loops), "open loop", "open loops"),
-			some(s.Edges.Boundary, "edge", "edges"), total, low, high)
+		f.Summary = fmt.Sprintf("%s, %s, %.4g mm of rim", some(len(s.Loops), "open loop", "open loops"),
+			some(s.Edges.Boundary, "edge", "edges"), total)
+		if low < high {
+			f.Summary += fmt.Sprintf("; layers between %.4g and %.4g mm do not close", low, high)
+		}
 		f.asks = s.Short == "" && len(Openings(s.Topology, s.Shells, s.Loops, s.Process.WallMM)) > 0 // what a cut-short file lacks has a question of its own
 		return f
 	},
