@@ -56,6 +56,7 @@ func Handler(c Config) http.Handler {
 	in.GET("/parts/:part/revisions/:number/file", s.file)
 	in.GET("/parts/:part/revisions/:number/picture", s.picture)
 	in.GET("/parts/:part/revisions/:number/view", s.view)
+	in.GET("/parts/:part/revisions/:number/outcomes/:question/:answer", s.outcome)
 	change := in.Group("", mayChange)
 	change.POST("/batches", s.receive)
 	change.POST("/batches/:batch/repair", s.repairBatch)

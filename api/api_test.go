@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"image/png"
 	"io"
 	"log/slog"
 	"mime/multipart"
@@ -324,6 +325,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"GET", part + "/revisions/0/picture", 401, 200, 200},
 		{"GET", part + "/revisions/0/view", 401, 200, 200},
 		{"GET", part + "/revisions/7/file", 401, 404, 404},
+		{"GET", part + "/revisions/0/outcomes/unit/mm", 401, 404, 404},
 		{"POST", "/batches", 401, 403, 400},
 		{"POST", part + "/unit", 401, 403, 400},
 		{"POST", part + "/repair", 401, 403, 422},
@@ -509,6 +511,17 @@ func TestStepsByHand(t *testing.T) {
 	assert.Len(t, p.Revisions, 6)
 	assert.Equal(t, 4, *p.Revisions[5].Parent)
 
+	report, err = c.Report(t.Context(), float, 0)
+	require.NoError(t, err)
+	pictures := map[string]bool{}
+	for _, choice := range report.Questions[0].Choices {
+		var b bytes.Buffer
+		require.NoError(t, c.Fetch(t.Context(), float, 0, "outcomes/"+report.Questions[0].ID+"/"+choice.Answer, &b))
+		pictures[b.String()] = true
+		_, err := png.Decode(&b)
+		require.NoError(t, err)
+	}
+	assert.Len(t, pictures, 2, "each answer has a picture of its own")
 	p = order(float, 0, "drop-shell=2") // instead of answering
 	assert.Equal(t, "pass", p.Part.Verdict)
 	for order, why := range map[string]string{"polish": "no step is called", "drop-shell=x": "no step is called", "fill-hole=1,2": "no step is called"} {

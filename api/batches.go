@@ -1,6 +1,7 @@
 package api
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -307,6 +308,30 @@ func (s *server) picture(g *gin.Context) {
 	if r, ok := s.revision(g); ok {
 		s.serve(g, r.PictureSHA, "image/png")
 	}
+}
+
+// outcome sends the picture of what an answer to an open question would do.
+func (s *server) outcome(g *gin.Context) {
+	r, ok := s.revision(g)
+	if !ok {
+		return
+	}
+	var report check.Report
+	if r.Report != nil {
+		if err := json.Unmarshal(r.Report, &report); err != nil {
+			s.fail(g, err)
+			return
+		}
+	}
+	for _, q := range report.Questions {
+		for _, c := range q.Choices {
+			if q.ID == g.Param("question") && c.Answer == g.Param("answer") {
+				s.serve(g, c.Picture, "image/png")
+				return
+			}
+		}
+	}
+	problem(g, http.StatusNotFound, "no such answer is open about this revision")
 }
 
 func (s *server) view(g *gin.Context) {

@@ -177,7 +177,7 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 	switch t.Kind {
 	case record.Inspect:
 		if checked.Mesh != nil {
-			err = t.draw(ctx, checked.Mesh)
+			err = errors.Join(t.draw(ctx, checked.Mesh), t.drawOutcomes(ctx, checked))
 		}
 		return line{Report: checked.Report}, err
 	case record.Mend:

@@ -200,6 +200,13 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 	if o.View, _, err = keep(viewFile); err != nil {
 		return nil, err
 	}
+	for i := range o.Report.Questions {
+		for k := range o.Report.Questions[i].Choices {
+			if o.Report.Questions[i].Choices[k].Picture, _, err = keep(outcomeFile(i, k)); err != nil {
+				return nil, err
+			}
+		}
+	}
 	if job.Kind == record.Mend {
 		o.Title = title(result)
 		o.File.Name = strings.TrimSuffix(part.Name, filepath.Ext(part.Name)) + "-" + string(result.Repair.Method) + ending(result.Report)
@@ -336,7 +343,7 @@ func (e *lastWords) Write(b []byte) (int, error) {
 func (e *lastWords) why(exit error, memory int64) string {
 	text := string(e.text)
 	lacking := func(words string) bool { return strings.Contains(text, words) }
-	inRuntime := strings.HasPrefix(text, "SIGSEGV") // a fault of the program's own is a panic; the runtime's own is an allocation that failed
+	inRuntime := strings.HasPrefix(text, "SIGSEGV")                                                              // a fault of the program's own is a panic; the runtime's own is an allocation that failed
 	if inRuntime || lacking("out of memory") || lacking("cannot allocate memory") || lacking("Failed to mmap") { // the last is the race detector's
 		return fmt.Sprintf("it needs more than the %.1f GiB a job may use; raise --job-memory or make the file smaller", float64(memory)/(1<<30))
 	}

@@ -185,6 +185,8 @@ type Ask struct {
 type Choice struct {
 	Answer string `json:"answer"`
 	Effect string `json:"effect"`
+	// Picture is the SHA-256 of a picture of the part with this answer, where one was kept.
+	Picture string `json:"picture,omitempty"`
 
 	leaves Severity // what the finding is once that is the answer; a note when empty
 }

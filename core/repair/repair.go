@@ -10,6 +10,7 @@ package repair
 import (
 	"context"
 	"fmt"
+	"maps"
 	"time"
 
 	"veneer/core/check"
@@ -137,8 +138,54 @@ func Deviate(ctx context.Context, before, after *mesh.Mesh, samples int, corners
 // Run repairs a copy of the mesh as the plan for its report says, and verifies it.
 func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) (*Result, error) {
 	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before, set.Process), Mesh: m.Clone(), Questions: before.Questions}
-	sum := total{}
-	work := &touchup.Work{Mesh: r.Mesh, Report: before, Process: set.Process}
+	sum, err := r.steps(ctx, set)
+	if err != nil {
+		return nil, err
+	}
+	if set.Progress != nil {
+		set.Progress("verify", float64(len(r.Steps))/float64(len(r.Steps)+2))
+	}
+	after, err := set.Verify(ctx, r.Mesh)
+	if err != nil {
+		return nil, fmt.Errorf("verify: %w", err)
+	}
+	samples := min(max(len(m.Triangles), leastDeviation), mostDeviation)
+	if r.Deviation, err = Deviate(ctx, m, r.Mesh, samples, false); err != nil {
+		return nil, err
+	}
+	r.After, r.Verdict = after, after.Verdict
+	r.Repaired = after.Verdict == check.Pass
+	if v, w := before.Geometry.VolumeMM3, after.Geometry.VolumeMM3; v != nil && w != nil {
+		change := *w - *v
+		r.VolumeChange = &change
+	}
+	if len(set.Orders) == 0 {
+		r.consent(sum, set)
+	}
+	return r, nil
+}
+
+// Preview is what a repair would make of a mesh if one question were answered so
+// and the others by their defaults. It is not verified.
+func Preview(ctx context.Context, m *mesh.Mesh, before *check.Report, p process.Process, question, answer string) (*mesh.Mesh, error) {
+	as := *before
+	as.Verdict = check.Repair
+	as.Answers = maps.Clone(before.Answers)
+	if as.Answers == nil {
+		as.Answers = map[string]string{}
+	}
+	for _, q := range before.Questions {
+		as.Answers[q.ID] = q.Default
+	}
+	as.Answers[question] = answer
+	r := &Result{Before: &as, Steps: Plan(&as, p), Mesh: m.Clone()}
+	_, err := r.steps(ctx, Settings{Process: p})
+	return r.Mesh, err
+}
+
+// steps does what the plan says, or what was ordered instead, to the result's mesh.
+func (r *Result) steps(ctx context.Context, set Settings) (sum total, err error) {
+	work := &touchup.Work{Mesh: r.Mesh, Report: r.Before, Process: set.Process}
 	run := map[string]stepFunc{}
 	for _, s := range touchup.Steps() {
 		run[s.Name] = s.Run
@@ -164,34 +211,14 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 			change, err = guarded(ctx, run[step.Step], work, step, &wrong, set.Now)
 		}
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", step.Step, err)
+			return sum, fmt.Errorf("%s: %w", step.Step, err)
 		}
 		sum.moved, sum.removed, sum.filled = max(sum.moved, change.MovedMM), sum.removed+change.RemovedMM2, sum.filled+change.FilledMM2
 		if err := ctx.Err(); err != nil {
-			return nil, err
+			return sum, err
 		}
 	}
-	if set.Progress != nil {
-		set.Progress("verify", float64(len(r.Steps))/float64(len(r.Steps)+2))
-	}
-	after, err := set.Verify(ctx, r.Mesh)
-	if err != nil {
-		return nil, fmt.Errorf("verify: %w", err)
-	}
-	samples := min(max(len(m.Triangles), leastDeviation), mostDeviation)
-	if r.Deviation, err = Deviate(ctx, m, r.Mesh, samples, false); err != nil {
-		return nil, err
-	}
-	r.After, r.Verdict = after, after.Verdict
-	r.Repaired = after.Verdict == check.Pass
-	if v, w := before.Geometry.VolumeMM3, after.Geometry.VolumeMM3; v != nil && w != nil {
-		change := *w - *v
-		r.VolumeChange = &change
-	}
-	if len(set.Orders) == 0 {
-		r.consent(sum, set)
-	}
-	return r, nil
+	return sum, nil
 }
 
 // stepFunc is what a step does.

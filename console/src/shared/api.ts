@@ -103,7 +103,7 @@ export interface Question {
   text: string
   default: string
   evidence: string[]
-  choices: { answer: string; effect: string }[]
+  choices: { answer: string; effect: string; picture?: string }[]
 }
 
 export interface Report {

@@ -101,7 +101,7 @@ export function PartPage() {
         )}
         {current.state === 'failed' && <Trouble error={current.problem} />}
         <Revisions revisions={part.data.revisions} shown={shown} show={(r) => go({ r, finding: undefined, place: undefined })} />
-        {report.data && report.data.questions.length > 0 && (shown === 0 || shown === current.current) && <Questions part={current} report={report.data} answered={again} />}
+        {report.data && report.data.questions.length > 0 && (shown === 0 || shown === current.current) && <Questions part={current} revision={shown} report={report.data} answered={again} />}
         {report.data && !report.data.unread && (
           <>
             <Findings

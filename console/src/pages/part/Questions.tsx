@@ -1,14 +1,14 @@
 import { useState } from 'react'
-import { post, type Part, type Question, type Report } from '../../shared/api'
+import { address, post, type Part, type Question, type Report } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
 import { size } from '../../shared/words'
 
 /** Questions asks what only a person can decide; the part is checked again with the answer. */
-export function Questions({ part, report, answered }: { part: Part; report: Report; answered: () => void }) {
-  return report.questions.map((q) => <OneQuestion key={q.id} part={part} report={report} question={q} answered={answered} />)
+export function Questions({ part, revision, report, answered }: { part: Part; revision: number; report: Report; answered: () => void }) {
+  return report.questions.map((q) => <OneQuestion key={q.id} part={part} revision={revision} report={report} question={q} answered={answered} />)
 }
 
-function OneQuestion({ part, report, question, answered }: { part: Part; report: Report; question: Question; answered: () => void }) {
+function OneQuestion({ part, revision, report, question, answered }: { part: Part; revision: number; report: Report; question: Question; answered: () => void }) {
   const [error, setError] = useState<unknown>()
   const [busy, setBusy] = useState(false)
   const [alike, setAlike] = useState(false)
@@ -27,7 +27,7 @@ function OneQuestion({ part, report, question, answered }: { part: Part; report:
     question.id === 'unit'
       ? report.unit.candidates
           .filter((c) => question.choices.some((choice) => choice.answer === c.unit))
-          .map((c) => ({ answer: c.unit, effect: size(c.size_mm), why: c.evidence[0], share: c.probability }))
+          .map((c) => ({ answer: c.unit, effect: size(c.size_mm), why: c.evidence[0], share: c.probability, picture: undefined }))
       : question.choices.map((c) => ({ ...c, why: c.answer === question.default ? 'taken unless you say otherwise' : undefined, share: undefined }))
   return (
     <section aria-label="Question" className="rounded-box border-2 border-info/60 p-3">
@@ -42,7 +42,10 @@ function OneQuestion({ part, report, question, answered }: { part: Part; report:
               data-answer={c.answer}
               onClick={() => answer(c.answer)}
             >
-              <span className="w-8 font-semibold">{c.answer}</span>
+              <span className="min-w-8 font-semibold">{c.answer}</span>
+              {c.picture && (
+                <img src={address(`/parts/${part.id}/revisions/${revision}/outcomes/${question.id}/${c.answer}`)} alt={`the part, if the answer is ${c.answer}`} className="h-16 w-21 rounded" />
+              )}
               <span className="flex-1">
                 {c.effect}
                 {c.why && <span className="block text-xs opacity-70">{c.why}</span>}
