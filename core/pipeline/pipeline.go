@@ -139,10 +139,9 @@ func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Res
 	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Answers: set.Answers, TakeDefaults: set.TakeDefaults, Orders: set.Orders, Now: set.Now, Verify: verify, Progress: set.Progress})
 }
 
-// WriteAndCheck rounds the mesh to float32, writes it to out, reads it back from
-// there and checks what it reads.
+// WriteAndCheck writes a mesh that is rounded to float32 to out, reads it back
+// from there and checks what it reads.
 func WriteAndCheck(ctx context.Context, m *mesh.Mesh, name string, out Bytes, set Settings) (*check.Report, error) {
-	m.Round()
 	if set.Format == "" {
 		set.Format = Keeping(m)
 	}

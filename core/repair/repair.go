@@ -13,6 +13,8 @@ import (
 	"maps"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"veneer/core/check"
 	"veneer/core/measure"
 	"veneer/core/mesh"
@@ -89,7 +91,7 @@ type Settings struct {
 	Orders []touchup.Order
 	// Now tells the time for the steps' record; without it they take none. The core has no clock.
 	Now func() time.Time
-	// Verify rounds, writes, reads back and checks a mesh.
+	// Verify writes a mesh that is rounded to float32, reads it back and checks it.
 	Verify func(context.Context, *mesh.Mesh) (*check.Report, error)
 	// Progress is told the step that begins and the share done; may be nil.
 	Progress func(stage string, done float64)
@@ -145,15 +147,23 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 	if set.Progress != nil {
 		set.Progress("verify", float64(len(r.Steps))/float64(len(r.Steps)+2))
 	}
-	after, err := set.Verify(ctx, r.Mesh)
-	if err != nil {
-		return nil, fmt.Errorf("verify: %w", err)
-	}
-	samples := min(max(len(m.Triangles), leastDeviation), mostDeviation)
-	if r.Deviation, err = Deviate(ctx, m, r.Mesh, samples, false); err != nil {
+	r.Mesh.Round()
+	g, ctx := errgroup.WithContext(ctx)
+	g.Go(func() (err error) {
+		if r.After, err = set.Verify(ctx, r.Mesh); err != nil {
+			return fmt.Errorf("verify: %w", err)
+		}
+		return nil
+	})
+	g.Go(func() (err error) {
+		r.Deviation, err = Deviate(ctx, m, r.Mesh, min(max(len(m.Triangles), leastDeviation), mostDeviation), false)
+		return err
+	})
+	if err := g.Wait(); err != nil {
 		return nil, err
 	}
-	r.After, r.Verdict = after, after.Verdict
+	after := r.After
+	r.Verdict = after.Verdict
 	r.Repaired = after.Verdict == check.Pass
 	if v, w := before.Geometry.VolumeMM3, after.Geometry.VolumeMM3; v != nil && w != nil {
 		change := *w - *v
