@@ -17,26 +17,9 @@ import (
 
 // block is an axis-parallel box, facing outward, or inward when turned.
 func block(m *mesh.Mesh, low, high geom.Vec, turned bool) {
-	n := int32(len(m.Positions))
-	for i := range 8 {
-		p := low
-		if i&1 > 0 {
-			p.X = high.X
-		}
-		if i&2 > 0 {
-			p.Y = high.Y
-		}
-		if i&4 > 0 {
-			p.Z = high.Z
-		}
-		m.Positions = append(m.Positions, p)
-	}
-	for _, q := range [][4]int32{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
-		a, b := mesh.Triangle{q[0] + n, q[1] + n, q[2] + n}, mesh.Triangle{q[0] + n, q[2] + n, q[3] + n}
-		if turned {
-			a[1], a[2], b[1], b[2] = a[2], a[1], b[2], b[1]
-		}
-		m.Triangles = append(m.Triangles, a, b)
+	meshtest.Block(m, low, high)
+	for t := len(m.Triangles) - 12; turned && t < len(m.Triangles); t++ {
+		m.Turn(int32(t))
 	}
 }
 

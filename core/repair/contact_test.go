@@ -11,6 +11,7 @@ import (
 	"veneer/core/check"
 	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 	"veneer/core/pipeline"
 	"veneer/core/repair"
 	"veneer/core/unit"
@@ -38,27 +39,6 @@ func quad(m *mesh.Mesh, a, b, c, d int32) {
 func at(m *mesh.Mesh, x, y, z float64) int32 {
 	m.Positions = append(m.Positions, geom.Vec{X: x, Y: y, Z: z}.Single())
 	return int32(len(m.Positions) - 1)
-}
-
-// box adds a block; its corners are numbered by x, then y, then z.
-func box(m *mesh.Mesh, low, high geom.Vec) (v [8]int32) {
-	for i := range 8 {
-		p := low
-		if i&1 > 0 {
-			p.X = high.X
-		}
-		if i&2 > 0 {
-			p.Y = high.Y
-		}
-		if i&4 > 0 {
-			p.Z = high.Z
-		}
-		v[i] = at(m, p.X, p.Y, p.Z)
-	}
-	for _, q := range [][4]int{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
-		quad(m, v[q[0]], v[q[1]], v[q[2]], v[q[3]])
-	}
-	return v
 }
 
 const around = 24 // points of a plate's hole
@@ -126,13 +106,13 @@ func TestSheetsAcrossAChannel(t *testing.T) {
 // TestWallsWithinASolid go without asking: they bound nothing.
 func TestWallsWithinASolid(t *testing.T) {
 	single, double := &mesh.Mesh{}, &mesh.Mesh{}
-	v := box(single, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10})
+	v := meshtest.Block(single, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10})
 	single.Triangles = single.Triangles[:10] // without its face at x = 10
-	w := box(single, geom.Vec{X: 10}, geom.Vec{X: 25, Y: 10, Z: 10})
+	w := meshtest.Block(single, geom.Vec{X: 10}, geom.Vec{X: 25, Y: 10, Z: 10})
 	assert.NotEqual(t, v, w)
 	single.Weld()
-	box(double, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10})
-	box(double, geom.Vec{X: 10}, geom.Vec{X: 25, Y: 10, Z: 10})
+	meshtest.Block(double, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10})
+	meshtest.Block(double, geom.Vec{X: 10}, geom.Vec{X: 25, Y: 10, Z: 10})
 	last := double.Triangles[22:24]
 	require.Equal(t, int32(9), last[0][0])
 	face := double.Triangles[20:22] // at x = 10 of the second, cut along the first's diagonal
@@ -154,8 +134,8 @@ func TestSolidsThatTouchAlongAnEdge(t *testing.T) {
 	for name, low := range map[string]geom.Vec{"two blocks": {X: 10, Y: 10}, "at a corner's edge": {X: 10, Y: -10}} {
 		t.Run(name, func(t *testing.T) {
 			m := &mesh.Mesh{}
-			box(m, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10})
-			box(m, low, low.Add(geom.Vec{X: 10, Y: 10, Z: 10}))
+			meshtest.Block(m, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10})
+			meshtest.Block(m, low, low.Add(geom.Vec{X: 10, Y: 10, Z: 10}))
 			m.Weld()
 			r := mendWith(t, m, nil)
 			require.Equal(t, 1, r.Before.Geometry.NonManifoldEdges)
@@ -171,7 +151,7 @@ func TestSolidsThatTouchAlongAnEdge(t *testing.T) {
 // split as well, and nothing is open.
 func TestTeeJoints(t *testing.T) {
 	m := &mesh.Mesh{}
-	v := box(m, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10})
+	v := meshtest.Block(m, geom.Vec{}, geom.Vec{X: 10, Y: 10, Z: 10})
 	m.Triangles = append(m.Triangles[:2:2], m.Triangles[4:]...) // its top anew, with more corners
 	var rim []int32
 	for i, p := range []geom.Vec{{}, {X: 10}, {X: 10, Y: 10}, {Y: 10}} {
@@ -203,10 +183,10 @@ func TestTeeJoints(t *testing.T) {
 func TestPiecesThatGo(t *testing.T) {
 	part := func() *mesh.Mesh {
 		m := shapes()["torus"]
-		box(m, geom.Vec{Z: 30}, geom.Vec{X: 2, Y: 2, Z: 32})             // loose
-		box(m, geom.Vec{Z: 40}, geom.Vec{X: 0.2, Y: 0.2, Z: 40.2})       // finer than shows
-		box(m, geom.Vec{X: 5, Z: 40}, geom.Vec{X: 6, Y: 1, Z: 41})       // a speck that is whole
-		v := box(m, geom.Vec{X: 9, Z: 40}, geom.Vec{X: 10, Y: 1, Z: 41}) // and one that is not
+		meshtest.Block(m, geom.Vec{Z: 30}, geom.Vec{X: 2, Y: 2, Z: 32})             // loose
+		meshtest.Block(m, geom.Vec{Z: 40}, geom.Vec{X: 0.2, Y: 0.2, Z: 40.2})       // finer than shows
+		meshtest.Block(m, geom.Vec{X: 5, Z: 40}, geom.Vec{X: 6, Y: 1, Z: 41})       // a speck that is whole
+		v := meshtest.Block(m, geom.Vec{X: 9, Z: 40}, geom.Vec{X: 10, Y: 1, Z: 41}) // and one that is not
 		m.Triangles = m.Triangles[:len(m.Triangles)-3]
 		quad(m, at(m, 0, 0, 60), at(m, 9, 0, 60), at(m, 9, 9, 60), at(m, 0, 9, 60)) // a sheet
 		assert.NotZero(t, v)

@@ -35,3 +35,27 @@ func Bumpy(n int) *mesh.Mesh {
 		return geom.Vec{X: r * math.Cos(a), Y: r * math.Sin(a), Z: 10 * math.Sin(b)}.Single()
 	})
 }
+
+// Block adds a block that faces outward; its corners are numbered by x, then y,
+// then z.
+func Block(m *mesh.Mesh, low, high geom.Vec) (v [8]int32) {
+	first := int32(len(m.Positions))
+	for i := range 8 {
+		p := low
+		if i&1 > 0 {
+			p.X = high.X
+		}
+		if i&2 > 0 {
+			p.Y = high.Y
+		}
+		if i&4 > 0 {
+			p.Z = high.Z
+		}
+		v[i] = first + int32(i)
+		m.Positions = append(m.Positions, p.Single())
+	}
+	for _, q := range [][4]int{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
+		m.Triangles = append(m.Triangles, mesh.Triangle{v[q[0]], v[q[1]], v[q[2]]}, mesh.Triangle{v[q[0]], v[q[2]], v[q[3]]})
+	}
+	return v
+}
