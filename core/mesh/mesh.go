@@ -220,3 +220,15 @@ func (m *Mesh) Round() {
 	}
 	m.Weld()
 }
+
+// Mix3 mixes the colours of a triangle's corners by a point's shares in them.
+func Mix3(c [3]Colour, share [3]float64) (mixed Colour) {
+	for k := 0; k < 32; k += 8 {
+		x := 0.5
+		for i := range c {
+			x += share[i] * float64(c[i]>>k&0xff)
+		}
+		mixed |= Colour(min(x, 255)) << k
+	}
+	return mixed
+}

@@ -157,3 +157,40 @@ func (b *box) distance2(p geom.Vec) (sum float64) {
 	}
 	return sum
 }
+
+// Along calls see with every triangle whose box the ray from o along dir comes
+// near, until see returns false. A hair is added to the boxes, so that a start
+// or direction that was rounded misses none.
+func (tree *Tree) Along(o, dir geom.Vec, see func(t int32) bool) {
+	if len(tree.order) == 0 {
+		return
+	}
+	r := ray{origin: o.Array(), inverse: [3]float64{1 / dir.X, 1 / dir.Y, 1 / dir.Z}}
+	hair := float32(1e-6) * max(tree.nodes[1].max[0]-tree.nodes[1].min[0], tree.nodes[1].max[1]-tree.nodes[1].min[1], tree.nodes[1].max[2]-tree.nodes[1].min[2])
+	near := func(b *box) bool {
+		wide := *b
+		for k := range 3 {
+			wide.min[k] -= hair
+			wide.max[k] += hair
+		}
+		return r.enters(&wide, math.Inf(1)) >= 0
+	}
+	stack := []int{1}
+	for len(stack) > 0 {
+		node := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if !near(&tree.nodes[node]) {
+			continue
+		}
+		if node < tree.leaves {
+			stack = append(stack, 2*node, 2*node+1)
+			continue
+		}
+		from, to := tree.leaf(node)
+		for i := from; i < to; i++ {
+			if near(&tree.boxes[i]) && !see(tree.order[i]) {
+				return
+			}
+		}
+	}
+}

@@ -1,0 +1,298 @@
+package fuse
+
+import (
+	"slices"
+
+	"veneer/core/geom"
+	"veneer/core/mesh"
+)
+
+// divide cuts a triangle along its segments, which become edges of the pieces.
+// Pieces face as the triangle does.
+//
+// Idea: the segments are cut at one another first, so that they meet in ends
+// only. The points are put in one by one, each splitting the piece or the edge
+// that it lies on; then each segment that is no edge yet is made one by swapping
+// the edges that cross it (Sloan 1993); then other edges are swapped where that
+// makes angles larger. All decisions are exact but for the last, which only
+// chooses among right answers. Cost O(n²) for n points of one triangle.
+func (s *space) divide(t int32, c *cuts) []mesh.Triangle {
+	w := viewOf(s.m.AreaNormal(t))
+	segments := s.disjoint(w, c)
+	d := &division{s: s, w: w, fixed: map[[2]int32]bool{}}
+	v := s.m.Triangles[t]
+	if d.turned = s.turn(w, v[0], v[1], v[2]) < 0; d.turned {
+		v[1], v[2] = v[2], v[1]
+	}
+	d.tris = []piece{{v, [3]int32{-1, -1, -1}}}
+	var points []int32
+	points = append(points, c.points...)
+	for _, seg := range segments {
+		points = append(points, seg[0], seg[1])
+	}
+	slices.Sort(points)
+	for _, p := range slices.Compact(points) {
+		if p != v[0] && p != v[1] && p != v[2] {
+			d.insert(p)
+		}
+	}
+	for _, seg := range segments {
+		d.force(seg[0], seg[1])
+		d.fixed[sorted(seg[0], seg[1])] = true
+	}
+	d.improve()
+	out := make([]mesh.Triangle, len(d.tris))
+	for i, q := range d.tris {
+		out[i] = q.v
+		if d.turned {
+			out[i][1], out[i][2] = out[i][2], out[i][1]
+		}
+	}
+	return out
+}
+
+func sorted(a, b int32) [2]int32 { return [2]int32{min(a, b), max(a, b)} }
+
+// disjoint cuts the segments at one another and at the points on them.
+func (s *space) disjoint(w view, c *cuts) (pieces [][2]int32) {
+	on := make([][]int32, len(c.segments))
+	for i, a := range c.segments {
+		on[i] = append(on[i], a[0], a[1])
+		for j, b := range c.segments[:i] {
+			if s.apart(w, a, b) {
+				continue
+			}
+			if p := s.crossing(w, a[0], a[1], b[0], b[1]); p >= 0 {
+				on[i], on[j] = append(on[i], p), append(on[j], p)
+			}
+		}
+	}
+	all := slices.Clone(c.points)
+	for _, list := range on {
+		all = append(all, list...)
+	}
+	slices.Sort(all)
+	all = slices.Compact(all)
+	for i, a := range c.segments {
+		for _, p := range all {
+			if !s.outside(w, a, p) && s.turn(w, a[0], a[1], p) == 0 && s.between(a[0], a[1], p) {
+				on[i] = append(on[i], p)
+			}
+		}
+		slices.Sort(on[i])
+		list := slices.Compact(on[i])
+		slices.SortFunc(list, func(p, q int32) int {
+			switch {
+			case p == q:
+				return 0
+			case s.less(a[0], a[1], p, q):
+				return -1
+			}
+			return 1
+		})
+		for k := 1; k < len(list); k++ {
+			pieces = append(pieces, sorted(list[k-1], list[k]))
+		}
+	}
+	slices.SortFunc(pieces, func(a, b [2]int32) int {
+		if a[0] != b[0] {
+			return int(a[0] - b[0])
+		}
+		return int(a[1] - b[1])
+	})
+	return slices.Compact(pieces)
+}
+
+// apart reports, from the rounded coordinates, that two segments cannot meet.
+func (s *space) apart(w view, a, b [2]int32) bool {
+	p, q, r, t := s.at[a[0]].Array(), s.at[a[1]].Array(), s.at[b[0]].Array(), s.at[b[1]].Array()
+	for _, k := range []int{w.u, w.v} {
+		if max(p[k], q[k]) < min(r[k], t[k]) || max(r[k], t[k]) < min(p[k], q[k]) { // rounding is monotone
+			return true
+		}
+	}
+	return false
+}
+
+// outside is the same for a point and a segment.
+func (s *space) outside(w view, a [2]int32, p int32) bool { return s.apart(w, a, [2]int32{p, p}) }
+
+// piece is a triangle with its neighbours: n[k] lies across the edge from v[k]
+// to v[k+1], -1 at the border.
+type piece struct{ v, n [3]int32 }
+
+type division struct {
+	s      *space
+	w      view
+	turned bool
+	tris   []piece
+	fixed  map[[2]int32]bool
+}
+
+// insert puts in a point that lies in the triangle.
+func (d *division) insert(p int32) {
+	for t := range int32(len(d.tris)) {
+		q := d.tris[t].v
+		on, inside := -1, true
+		for k := range 3 {
+			switch d.s.turn(d.w, q[k], q[(k+1)%3], p) {
+			case -1:
+				inside = false
+			case 0:
+				on = k
+			}
+			if !inside {
+				break
+			}
+		}
+		switch {
+		case !inside:
+		case on < 0:
+			d.split(t, p)
+			return
+		default:
+			d.splitEdge(t, on, p)
+			return
+		}
+	}
+}
+
+func (d *division) renew(t, old, now int32) {
+	if t < 0 {
+		return
+	}
+	for k := range 3 {
+		if d.tris[t].n[k] == old {
+			d.tris[t].n[k] = now
+		}
+	}
+}
+
+func (d *division) split(t, p int32) {
+	q := d.tris[t]
+	one, two := int32(len(d.tris)), int32(len(d.tris)+1)
+	d.tris[t] = piece{[3]int32{q.v[0], q.v[1], p}, [3]int32{q.n[0], one, two}}
+	d.tris = append(d.tris,
+		piece{[3]int32{q.v[1], q.v[2], p}, [3]int32{q.n[1], two, t}},
+		piece{[3]int32{q.v[2], q.v[0], p}, [3]int32{q.n[2], t, one}})
+	d.renew(q.n[1], t, one)
+	d.renew(q.n[2], t, two)
+}
+
+// splitEdge puts a point on the k-th edge of a piece, and of its neighbour.
+func (d *division) splitEdge(t int32, k int, p int32) {
+	q := d.tris[t]
+	a, b, c := q.v[k], q.v[(k+1)%3], q.v[(k+2)%3]
+	u := q.n[k]
+	one := int32(len(d.tris))
+	bc := q.n[(k+1)%3]
+	d.tris[t] = piece{[3]int32{a, p, c}, [3]int32{-1, one, q.n[(k+2)%3]}}
+	d.tris = append(d.tris, piece{[3]int32{p, b, c}, [3]int32{-1, bc, t}})
+	d.renew(bc, t, one)
+	if u < 0 {
+		return
+	}
+	r := d.tris[u]
+	l := 0
+	for r.n[l] != t {
+		l++
+	}
+	e := r.v[(l+2)%3] // u runs b, a, e
+	ae, eb := r.n[(l+1)%3], r.n[(l+2)%3]
+	two := int32(len(d.tris))
+	d.tris[u] = piece{[3]int32{b, p, e}, [3]int32{one, two, eb}}
+	d.tris = append(d.tris, piece{[3]int32{p, a, e}, [3]int32{t, ae, u}})
+	d.renew(ae, u, two)
+	d.tris[t].n[0] = two
+	d.tris[one].n[0] = u
+}
+
+// force makes a segment an edge.
+func (d *division) force(a, b int32) {
+	for range 4*len(d.tris) + 16 {
+		done, swapped := true, false
+		for t := range int32(len(d.tris)) {
+			for k := range 3 {
+				p, q := d.tris[t].v[k], d.tris[t].v[(k+1)%3]
+				if p == a && q == b || p == b && q == a {
+					return
+				}
+			}
+		}
+		for t := range int32(len(d.tris)) {
+			for k := range 3 {
+				p, q := d.tris[t].v[k], d.tris[t].v[(k+1)%3]
+				if p > q || d.fixed[sorted(p, q)] || p == a || p == b || q == a || q == b ||
+					d.s.turn(d.w, a, b, p)*d.s.turn(d.w, a, b, q) >= 0 || d.s.turn(d.w, p, q, a)*d.s.turn(d.w, p, q, b) >= 0 {
+					continue
+				}
+				done = false
+				if d.swap(t, k) {
+					swapped = true
+				}
+			}
+		}
+		if done || !swapped {
+			return
+		}
+	}
+}
+
+// swap turns an edge when its two triangles make a convex whole.
+func (d *division) swap(t int32, k int) bool {
+	u := d.tris[t].n[k]
+	if u < 0 {
+		return false
+	}
+	q, r := d.tris[t], d.tris[u]
+	l := 0
+	for r.n[l] != t {
+		l++
+	}
+	a, b, c, e := q.v[k], q.v[(k+1)%3], q.v[(k+2)%3], r.v[(l+2)%3]
+	if d.s.turn(d.w, c, e, b) <= 0 || d.s.turn(d.w, e, c, a) <= 0 {
+		return false
+	}
+	bc, ca, ae, eb := q.n[(k+1)%3], q.n[(k+2)%3], r.n[(l+1)%3], r.n[(l+2)%3]
+	d.tris[t] = piece{[3]int32{c, e, b}, [3]int32{u, eb, bc}}
+	d.tris[u] = piece{[3]int32{e, c, a}, [3]int32{t, ca, ae}}
+	d.renew(eb, u, t)
+	d.renew(ca, t, u)
+	return true
+}
+
+// improve swaps edges that are no segments where that makes the smaller angles
+// larger.
+func (d *division) improve() {
+	for range 20 {
+		swapped := false
+		for t := range int32(len(d.tris)) {
+			for k := range 3 {
+				u := d.tris[t].n[k]
+				if u < t {
+					continue
+				}
+				q, r := d.tris[t], d.tris[u]
+				a, b, c := q.v[k], q.v[(k+1)%3], q.v[(k+2)%3]
+				l := 0
+				for r.n[l] != t {
+					l++
+				}
+				if e := r.v[(l+2)%3]; !d.fixed[sorted(a, b)] && d.wide(c, a, b)+d.wide(e, a, b) < -1e-9 {
+					swapped = d.swap(t, k) || swapped
+				}
+			}
+		}
+		if !swapped {
+			return
+		}
+	}
+}
+
+// wide is the cosine of an angle, from the rounded points: two opposite angles
+// make more than half a turn when their cosines sum to less than nothing.
+func (d *division) wide(at, a, b int32) float64 {
+	return cosine(d.s.at[a].Sub(d.s.at[at]), d.s.at[b].Sub(d.s.at[at]))
+}
+
+func cosine(x, y geom.Vec) float64 { return x.Unit().Dot(y.Unit()) }

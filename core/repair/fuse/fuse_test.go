@@ -1,0 +1,179 @@
+package fuse_test
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/core/geom"
+	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
+	"veneer/core/repair/fuse"
+	"veneer/core/spatial"
+)
+
+// solid fuses a mesh and wants a closed surface that nowhere meets itself; it
+// returns its volume.
+func solid(t *testing.T, m *mesh.Mesh) (float64, fuse.Change) {
+	t.Helper()
+	m.Round()
+	c, err := fuse.Run(t.Context(), m, nil)
+	require.NoError(t, err)
+	topo := mesh.NewTopology(m)
+	e := topo.Count()
+	require.Zero(t, e.Odd, "closed")
+	require.Zero(t, e.Inconsistent)
+	meet, err := spatial.New(m, nil).Crossings(t.Context(), 100, nil)
+	require.NoError(t, err)
+	require.Empty(t, meet.Pairs, "nothing meets")
+	volume := 0.0
+	for _, s := range mesh.NewShells(topo, e).List {
+		volume += s.VolumeMM3
+	}
+	return volume, c
+}
+
+// TestBlocksOfCells fuses blocks on a grid, most of them face to face, edge to
+// edge or within one another: the volume is that of the cells they take.
+func TestBlocksOfCells(t *testing.T) {
+	const n = 5
+	for seed := range uint64(60) {
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			t.Parallel()
+			r := rand.New(rand.NewPCG(seed, 1))
+			m := &mesh.Mesh{}
+			var taken [n][n][n]bool
+			for range 2 + r.IntN(6) {
+				var low, high [3]int
+				for k := range 3 {
+					low[k] = r.IntN(n)
+					high[k] = low[k] + 1 + r.IntN(n-low[k])
+				}
+				meshtest.Block(m, geom.Vec{X: float64(low[0]), Y: float64(low[1]), Z: float64(low[2])}, geom.Vec{X: float64(high[0]), Y: float64(high[1]), Z: float64(high[2])})
+				for x := low[0]; x < high[0]; x++ {
+					for y := low[1]; y < high[1]; y++ {
+						for z := low[2]; z < high[2]; z++ {
+							taken[x][y][z] = true
+						}
+					}
+				}
+			}
+			want := 0
+			for x := range taken {
+				for y := range taken[x] {
+					for z := range taken[x][y] {
+						if taken[x][y][z] {
+							want++
+						}
+					}
+				}
+			}
+			volume, _ := solid(t, m)
+			assert.InDelta(t, want, volume, 1e-6)
+		})
+	}
+}
+
+// ball is a round surface, facing outward.
+func ball(at geom.Vec, r float64, n int) *mesh.Mesh {
+	m := &mesh.Mesh{}
+	for j := range n - 1 {
+		for i := range 2 * n {
+			a, b := math.Pi*float64(i)/float64(n), math.Pi*float64(j+1)/float64(n)
+			m.Positions = append(m.Positions, at.Add(geom.Vec{X: r * math.Sin(b) * math.Cos(a), Y: r * math.Sin(b) * math.Sin(a), Z: -r * math.Cos(b)}))
+		}
+	}
+	south, north := int32(len(m.Positions)), int32(len(m.Positions)+1)
+	m.Positions = append(m.Positions, at.Sub(geom.Vec{Z: r}), at.Add(geom.Vec{Z: r}))
+	k := int32(2 * n)
+	for i := range k {
+		j := (i + 1) % k
+		m.Triangles = append(m.Triangles, mesh.Triangle{south, j, i}, mesh.Triangle{north, int32(n-2)*k + i, int32(n-2)*k + j})
+		for row := int32(0); row < int32(n-2); row++ {
+			a, b := row*k, (row+1)*k
+			m.Triangles = append(m.Triangles, mesh.Triangle{a + i, a + j, b + j}, mesh.Triangle{a + i, b + j, b + i})
+		}
+	}
+	return m
+}
+
+func join(m, other *mesh.Mesh) {
+	n := int32(len(m.Positions))
+	m.Positions = append(m.Positions, other.Positions...)
+	for _, v := range other.Triangles {
+		m.Triangles = append(m.Triangles, mesh.Triangle{v[0] + n, v[1] + n, v[2] + n})
+	}
+}
+
+// inside counts how many of the surfaces hold a point, by exact rays through a
+// surface of their own each.
+func inside(m *mesh.Mesh, p geom.Vec) bool {
+	w := 0.0 // solid angle (van Oosterom & Strackee 1983)
+	for t := range int32(len(m.Triangles)) {
+		a, b, c := m.Corners(t)
+		a, b, c = a.Sub(p), b.Sub(p), c.Sub(p)
+		x, y, z := a.Length(), b.Length(), c.Length()
+		w += 2 * math.Atan2(a.Dot(b.Cross(c)), x*y*z+a.Dot(b)*z+b.Dot(c)*x+c.Dot(a)*y)
+	}
+	return w > 2*math.Pi
+}
+
+// TestRoundAndAngularBodies fuses balls and blocks in any place: the volume is
+// what points thrown at random find inside, within three standard errors, and
+// triangles that met nothing are still there.
+func TestRoundAndAngularBodies(t *testing.T) {
+	for seed := range uint64(24) {
+		t.Run(fmt.Sprint(seed), func(t *testing.T) {
+			t.Parallel()
+			r := rand.New(rand.NewPCG(seed, 2))
+			m := &mesh.Mesh{}
+			var bodies []*mesh.Mesh
+			for range 2 + r.IntN(5) {
+				at := geom.Vec{X: 20 * r.Float64(), Y: 20 * r.Float64(), Z: 20 * r.Float64()}
+				body := &mesh.Mesh{}
+				if r.IntN(2) == 0 {
+					body = ball(at, 4+6*r.Float64(), 6+r.IntN(8))
+				} else {
+					meshtest.Block(body, at, at.Add(geom.Vec{X: 2 + 12*r.Float64(), Y: 2 + 12*r.Float64(), Z: 2 + 12*r.Float64()}))
+				}
+				body.Round()
+				bodies = append(bodies, body)
+				join(m, body)
+			}
+			before := map[[3]geom.Vec]bool{}
+			for i := range int32(len(m.Triangles)) {
+				a, b, c := m.Corners(i)
+				before[[3]geom.Vec{a, b, c}] = true
+			}
+			volume, c := solid(t, m)
+			box := m.Bounds()
+			size := box.Size()
+			const throws = 4000
+			hits := 0
+			for range throws {
+				p := box.Min.Add(geom.Vec{X: size.X * r.Float64(), Y: size.Y * r.Float64(), Z: size.Z * r.Float64()})
+				for _, b := range bodies {
+					if inside(b, p) {
+						hits++
+						break
+					}
+				}
+			}
+			whole := size.X * size.Y * size.Z
+			share := float64(hits) / throws
+			assert.InDelta(t, whole*share, volume, 3.5*whole*math.Sqrt(share*(1-share)/throws))
+			kept := 0
+			for i := range int32(len(m.Triangles)) {
+				a, b, c := m.Corners(i)
+				if before[[3]geom.Vec{a, b, c}] {
+					kept++
+				}
+			}
+			assert.GreaterOrEqual(t, kept, len(before)-c.Cut-c.Gone)
+		})
+	}
+}
