@@ -14,7 +14,6 @@ import (
 	"veneer/core/check"
 	"veneer/core/format"
 	"veneer/core/pipeline"
-	"veneer/core/process"
 	"veneer/core/repair"
 	"veneer/core/repair/touchup"
 )
@@ -37,7 +36,7 @@ func repairCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if _, err := repair.MethodNamed(method); err != nil {
+			if set.Method, err = repair.MethodNamed(method); err != nil {
 				return err
 			}
 			for _, text := range steps {
@@ -60,7 +59,7 @@ func repairCommand() *cobra.Command {
 	}
 	flags.add(c)
 	c.Flags().StringVarP(&out, "output", "o", "", "file to write")
-	c.Flags().StringVar(&method, "method", "auto", "auto or touch-up")
+	c.Flags().StringVar(&method, "method", "auto", "auto, touch-up (the customer's own triangles) or fuse (one skin of all that passes through each other); auto takes the lightest that does")
 	c.Flags().StringArrayVar(&steps, "step", nil, "do this step instead, and no other; may be given several times: the name of a step of --plan, or "+touchup.ByHand)
 	c.Flags().BoolVar(&plan, "plan", false, "print what would be done, and do nothing")
 	return c
@@ -86,7 +85,7 @@ func runRepair(c *cobra.Command, path, out string, set pipeline.Settings, asJSON
 	}
 	if planOnly {
 		bar.clear()
-		return printPlan(w, before, set.Process, asJSON)
+		return printPlan(w, before, set, asJSON)
 	}
 	if len(before.Questions) > 0 && (len(set.Orders) == 0 || before.Unit.Doubtful) { // only a person can decide: write nothing
 		bar.clear()
@@ -153,8 +152,8 @@ func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set
 	})
 }
 
-func printPlan(w io.Writer, r *check.Report, p process.Process, asJSON bool) error {
-	plan := repair.Plan(r, p)
+func printPlan(w io.Writer, r *check.Report, set pipeline.Settings, asJSON bool) error {
+	plan := repair.Plan(r, set.Process, set.Method)
 	if asJSON {
 		return printJSON(w, plan)
 	}

@@ -153,6 +153,9 @@ func TestRepairCommand(t *testing.T) {
 	assert.FileExists(t, filepath.Join(dir, "hand.stl"))
 
 	text, _, code = run(t, nil, "repair", demoFile(t, "sextant-stand.stl"), "-p", "resin", "-o", filepath.Join(dir, "stand.stl"))
+	assert.Equal(t, 0, code, text)
+	assert.Contains(t, text, "240 triangles cut")
+	text, _, code = run(t, nil, "repair", demoFile(t, "sextant-stand.stl"), "-p", "resin", "-o", filepath.Join(dir, "stand.stl"), "--method", "touch-up")
 	assert.Equal(t, 1, code, "what is left is said")
 	assert.Contains(t, text, "NOT REPAIRED")
 	_, errs, code = run(t, nil, "repair", demoFile(t, "sea-chart.3mf"), "-o", filepath.Join(dir, "chart.stl"))

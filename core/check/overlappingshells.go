@@ -19,9 +19,9 @@ var overlappingShells = Kind{
 	Name: OverlappingShells, Title: "Shells that overlap", Usual: Error,
 	What:   "Two surfaces that are closed or open by themselves pass through each other or touch, as when parts were pushed together and never joined.",
 	Harm:   "Their common region counts twice. Some slicing software fills it, some leaves it empty, some prints walls inside.",
-	Action: "The pairs are listed with the place where they meet. Where the file names the two as bodies of their own, a person is asked whether they are one part.",
+	Action: "Their surfaces are cut along the line where they meet and joined into one skin; what lay inside is dropped. Where the file names the two as bodies of their own, a person is asked whether they are one part.",
 	sketch: sketches{"s M12 14h46v36h-46z|s M42 28h46v36h-46z|B M42 28h16v22h-16z",
-		"s M12 14h46v36h-46z|s M42 28h46v36h-46z|n M42 28h16v22h-16z|t 80 20 listed"},
+		"s M12 14h46v14h30v36h-46v-14h-30z|n M58 28h-16v22"},
 	find: func(s *Subject) *Finding {
 		type pair struct{ a, b int32 }
 		first := map[pair]int{} // by pair of shells: its place

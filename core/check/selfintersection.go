@@ -6,9 +6,9 @@ var selfIntersection = Kind{
 	Name: "self-intersection", Title: "Triangles that pass through each other", Usual: Error,
 	What:   "Pairs of triangles have more in common than a corner or an edge of both: they cut through each other, touch, lie on one another, or fold back at their edge.",
 	Harm:   "Inside and outside contradict each other there. Slicing software may leave gaps, print loose threads or drop a region.",
-	Action: "Exact: every pair is looked at, down to a mere touch. Dropping duplicates and unfolding settles some; surfaces that truly cut each other stay and are reported.",
+	Action: "Exact: every pair is looked at, down to a mere touch. Dropping duplicates settles some; closed surfaces that truly cut each other are cut along that line and joined into one skin. What cannot be settled so is reported.",
 	sketch: sketches{"s M10 20L75 10 60 62z|s M35 5L92 40 30 66z|b M49 15L60 38 45 44",
-		"s M10 20L75 10 60 62z|s M35 5L92 40 30 66z|n M49 15L60 38 45 44|t 84 66 listed"},
+		"s M10 20L75 10 60 62z|s M35 5L92 40 30 66z|n M49 15L60 38 45 44|t 84 66 joined"},
 	find: func(s *Subject) *Finding {
 		f := &Finding{Count: len(s.Crossings.Pairs)}
 		if f.Count == 0 {

@@ -38,6 +38,8 @@ type Settings struct {
 	// answered take their default.
 	Answers      map[string]string
 	TakeDefaults bool
+	// Method is how a repair is done; auto when empty.
+	Method repair.Method
 	// Orders are steps that a person wants instead of what a repair would do.
 	Orders []touchup.Order
 	// Progress is told the stage that begins and the share of the whole done; may be nil.
@@ -136,7 +138,7 @@ func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Res
 	verify := func(ctx context.Context, m *mesh.Mesh) (*check.Report, error) {
 		return WriteAndCheck(ctx, m, c.Report.File.Name, out, set)
 	}
-	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Answers: set.Answers, TakeDefaults: set.TakeDefaults, Orders: set.Orders, Now: set.Now, Verify: verify, Progress: set.Progress})
+	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Method: set.Method, Answers: set.Answers, TakeDefaults: set.TakeDefaults, Orders: set.Orders, Now: set.Now, Verify: verify, Progress: set.Progress})
 }
 
 // WriteAndCheck writes a mesh that is rounded to float32 to out, reads it back

@@ -34,7 +34,7 @@ func (c total) beyond(r *Result, limits process.Consent) (why []string) {
 	}
 	share("surface taken away:", c.removed, area, limits.Removed)
 	share("new surface:", c.filled, area, limits.Filled)
-	if _, asked := r.Before.Answers[check.NestedShell]; r.VolumeChange != nil && r.Before.Geometry.InsideOutShells == 0 && !asked {
+	if _, asked := r.Before.Answers[check.NestedShell]; r.VolumeChange != nil && r.Before.Geometry.InsideOutShells == 0 && !asked && r.Method != Fuse { // what overlaps was counted twice before
 		share("the volume changes by", math.Abs(*r.VolumeChange), math.Abs(*r.Before.Geometry.VolumeMM3), limits.Volume)
 	}
 	return why

@@ -234,3 +234,43 @@ func TestMissingTunnels(t *testing.T) {
 	assert.Equal(t, 0, *r.After.Geometry.Genus, "closed at both ends")
 	assert.Empty(t, mendWith(t, pipe, map[string]string{check.OpeningQuestion: check.LeaveOpen}).After.Geometry.Genus)
 }
+
+// TestOverlapsAreFused pushes damaged bodies into one another: they are mended,
+// then fused, and what comes out is one solid; kept apart, they stay two.
+func TestOverlapsAreFused(t *testing.T) {
+	m := shapes()["torus"]
+	n, count := int32(len(m.Positions)), len(m.Triangles)
+	for _, p := range shapes()["sphere"].Positions {
+		m.Positions = append(m.Positions, p.Add(geom.Vec{X: 27.3, Y: 1.1, Z: 0.7}).Single())
+	}
+	for _, v := range shapes()["sphere"].Triangles {
+		m.Triangles = append(m.Triangles, mesh.Triangle{v[0] + n, v[1] + n, v[2] + n})
+	}
+	m.Triangles = append(m.Triangles[:40:40], m.Triangles[43:]...)
+	m.Turn(300)
+	m.Append(0, m.Triangles[500])
+	before := corners(m)
+	r := mendWith(t, m, nil)
+	require.Equal(t, check.Pass, r.Verdict, "%s %+v", findings(r), r.Steps)
+	assert.Equal(t, repair.Fuse, r.Method)
+	assert.Equal(t, 1, r.After.Geometry.Shells)
+	kept := 0
+	for c := range corners(r.Mesh) {
+		if before[c] {
+			kept++
+		}
+	}
+	assert.Greater(t, kept, len(before)/2, "what met nothing is there bit by bit")
+
+	named := m.Clone()
+	named.Bodies, named.BodyOf = []mesh.Body{{Name: "ring"}, {Name: "ball"}}, make([]int32, len(named.Triangles))
+	for i := count - 3; i < len(named.Triangles); i++ {
+		named.BodyOf[i] = 1
+	}
+	r = mendWith(t, named, nil)
+	assert.Equal(t, check.Hold, r.Before.Verdict)
+	r = mendWith(t, named, map[string]string{check.OverlappingShells: check.Apart})
+	require.Equal(t, check.Pass, r.Verdict, "%s %+v", findings(r), r.Steps)
+	assert.Equal(t, 2, r.After.Geometry.Shells)
+	assert.Equal(t, repair.TouchUp, r.Method)
+}

@@ -32,16 +32,17 @@ type Method string
 const (
 	Auto    Method = "auto"
 	TouchUp Method = "touch-up"
+	Fuse    Method = "fuse"    // touch-up, then one skin of all that passes through each other
 	ByHand  Method = "by-hand" // single steps that a person ordered
 )
 
 // MethodNamed checks that a method of that name exists.
 func MethodNamed(name string) (Method, error) {
 	switch m := Method(name); m {
-	case Auto, TouchUp:
+	case Auto, TouchUp, Fuse:
 		return m, nil
 	}
-	return "", fmt.Errorf("no repair method is called %q; there are auto and touch-up", name)
+	return "", fmt.Errorf("no repair method is called %q; there are auto, touch-up and fuse", name)
 }
 
 // Step is one planned step, and once it has run, what it changed.
@@ -61,14 +62,23 @@ type Step struct {
 	Undone  string             `json:"undone,omitempty"` // why what it did was taken back
 }
 
-// Plan lists the steps that the report calls for, in order, none of them run.
-// A part that passes needs none.
-func Plan(r *check.Report, p process.Process) []Step {
+// steps are those of a method, in order. What touching up cannot mend is fused
+// when it is done.
+func (m Method) steps() []touchup.Step {
+	if m == TouchUp {
+		return touchup.Steps()
+	}
+	return append(touchup.Steps(), fuseStep)
+}
+
+// Plan lists the steps of a method that the report calls for, in order, none of
+// them run. A part that passes needs none.
+func Plan(r *check.Report, p process.Process, method Method) []Step {
 	plan := []Step{}
 	if r.Verdict == check.Pass || r.Verdict == check.Reject {
 		return plan
 	}
-	for _, s := range touchup.Steps() {
+	for _, s := range method.steps() {
 		if why := s.Why(r); why != "" {
 			step := Step{Step: s.Name, Title: s.Title, Why: why}
 			if s.With != nil {
@@ -83,6 +93,7 @@ func Plan(r *check.Report, p process.Process) []Step {
 // Settings are what a repair needs beside the mesh.
 type Settings struct {
 	Process process.Process
+	Method  Method // auto when empty
 	// Answers to questions by their ids; with TakeDefaults, those that are not
 	// answered take their default.
 	Answers      map[string]string
@@ -139,7 +150,7 @@ func Deviate(ctx context.Context, before, after *mesh.Mesh, samples int, corners
 
 // Run repairs a copy of the mesh as the plan for its report says, and verifies it.
 func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) (*Result, error) {
-	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before, set.Process), Mesh: m.Clone(), Questions: before.Questions}
+	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before, set.Process, set.Method), Mesh: m.Clone(), Questions: before.Questions}
 	sum, err := r.steps(ctx, set)
 	if err != nil {
 		return nil, err
@@ -188,7 +199,7 @@ func Preview(ctx context.Context, m *mesh.Mesh, before *check.Report, p process.
 		as.Answers[q.ID] = q.Default
 	}
 	as.Answers[question] = answer
-	r := &Result{Before: &as, Steps: Plan(&as, p), Mesh: m.Clone()}
+	r := &Result{Before: &as, Steps: Plan(&as, p, TouchUp), Mesh: m.Clone()}
 	_, err := r.steps(ctx, Settings{Process: p})
 	return r.Mesh, err
 }
@@ -197,7 +208,7 @@ func Preview(ctx context.Context, m *mesh.Mesh, before *check.Report, p process.
 func (r *Result) steps(ctx context.Context, set Settings) (sum total, err error) {
 	work := &touchup.Work{Mesh: r.Mesh, Report: r.Before, Process: set.Process}
 	run := map[string]stepFunc{}
-	for _, s := range touchup.Steps() {
+	for _, s := range Fuse.steps() {
 		run[s.Name] = s.Run
 	}
 	if len(set.Orders) > 0 {
@@ -222,6 +233,9 @@ func (r *Result) steps(ctx context.Context, set Settings) (sum total, err error)
 		}
 		if err != nil {
 			return sum, fmt.Errorf("%s: %w", step.Step, err)
+		}
+		if step.Step == fuseStep.Name && change.Count > 0 {
+			r.Method = Fuse
 		}
 		sum.moved, sum.removed, sum.filled = max(sum.moved, change.MovedMM), sum.removed+change.RemovedMM2, sum.filled+change.FilledMM2
 		if err := ctx.Err(); err != nil {

@@ -223,7 +223,7 @@ func TestRepairIsIdempotent(t *testing.T) {
 	_, first := mend(t, m)
 	c, err := pipeline.Check(t.Context(), file.Source{Name: "again.stl", R: bytes.NewReader(first), Size: int64(len(first))}, settings())
 	require.NoError(t, err)
-	assert.Empty(t, repair.Plan(c.Report, filament))
+	assert.Empty(t, repair.Plan(c.Report, filament, repair.Auto))
 	out := &memory{}
 	_, err = pipeline.Mend(t.Context(), c, out, settings())
 	require.NoError(t, err)

@@ -30,14 +30,15 @@ import (
 )
 
 const (
-	mostPairs  = 400_000 // of triangles that meet
+	mostPairs  = 400_000    // of triangles that meet
+	mostWork   = 30_000_000 // pairs of segments within triangles, all together
 	mostRounds = 6       // of cutting and rounding
 )
 
 // Errors of surfaces that this method does not take, or does not bring to an end.
 var (
 	ErrOpen     = errors.New("a surface is open or faces both ways; only closed ones can be fused")
-	ErrTooMany  = fmt.Errorf("more than %d pairs of triangles meet; that is more than this method cuts", mostPairs)
+	ErrTooMany  = errors.New("too many triangles pass through each other to be cut exactly")
 	ErrRounding = errors.New("rounding to the file's precision makes pieces meet again and again")
 )
 
@@ -50,8 +51,9 @@ type Change struct {
 }
 
 // Run fuses a mesh whose shells are closed and face one way, rounded to float32,
-// and without triangles of no area. The mesh is changed in place.
-func Run(ctx context.Context, m *mesh.Mesh, progress func(done float64)) (c Change, err error) {
+// and without triangles of no area; clean takes those out that rounding makes.
+// The mesh is changed in place, and left as it is when no two triangles meet.
+func Run(ctx context.Context, m *mesh.Mesh, clean func(*mesh.Mesh), progress func(done float64)) (c Change, err error) {
 	for c.Rounds < mostRounds {
 		if progress != nil {
 			progress(float64(c.Rounds) / mostRounds)
@@ -67,7 +69,7 @@ func Run(ctx context.Context, m *mesh.Mesh, progress func(done float64)) (c Chan
 			return c, err
 		case meet.AtLeast:
 			return c, ErrTooMany
-		case c.Rounds > 0 && len(meet.Pairs) == 0:
+		case len(meet.Pairs) == 0:
 			return c, nil
 		}
 		c.Rounds++
@@ -81,9 +83,6 @@ func Run(ctx context.Context, m *mesh.Mesh, progress func(done float64)) (c Chan
 	}
 	return c, ErrRounding
 }
-
-// clean takes out what rounding left without area.
-func clean(m *mesh.Mesh) { m.Keep(func(t int32) bool { return !m.RepeatsVertex(t) }) }
 
 // round cuts, sorts inside from outside and keeps the skin.
 func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, pairs []spatial.Pair) (cut, pieces, gone int, err error) {
@@ -113,6 +112,13 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, pairs []spatia
 		list = append(list, t)
 	}
 	slices.Sort(list)
+	work := 0
+	for _, t := range list {
+		work += len(of[t].segments) * len(of[t].segments)
+	}
+	if work > mostWork {
+		return 0, 0, 0, ErrTooMany
+	}
 
 	// sub is the arrangement: the triangles that are not cut, and the pieces.
 	sub := &mesh.Mesh{}

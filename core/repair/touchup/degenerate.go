@@ -25,33 +25,38 @@ var dropDegenerate = Step{
 		return counted(r.Geometry.Degenerate, "triangle without area", "triangles without area")
 	},
 	Run: func(ctx context.Context, w *Work) (Change, error) {
-		m := w.Mesh
-		repeated, swapped := 0, 0
-		m.Keep(func(t int32) bool {
-			if m.RepeatsVertex(t) {
-				repeated++
-				return false
-			}
-			return true
-		})
-		flat := flatTriangles(m)
-		for len(flat) > 0 {
-			if err := ctx.Err(); err != nil {
-				return Change{}, err
-			}
-			n := swapSweep(m, flat)
-			swapped += n
-			flat = flatTriangles(m)
-			if n == 0 {
-				break
-			}
-		}
-		drop(m, flat)
-		c := Change{Count: repeated + swapped + len(flat)}
-		c.Detail = joined(counted(repeated+len(flat), "triangle")+" dropped", repeated+len(flat) > 0,
-			counted(swapped, "edge")+" swapped so that no slit is left", swapped > 0)
-		return c, nil
+		dropped, swapped, err := dropFlat(ctx, w.Mesh)
+		c := Change{Count: dropped + swapped}
+		c.Detail = joined(counted(dropped, "triangle")+" dropped", dropped > 0, counted(swapped, "edge")+" swapped so that no slit is left", swapped > 0)
+		return c, err
 	},
+}
+
+// DropFlat takes out triangles without area, as the step of that name does.
+func DropFlat(m *mesh.Mesh) { dropFlat(context.Background(), m) }
+
+func dropFlat(ctx context.Context, m *mesh.Mesh) (dropped, swapped int, err error) {
+	m.Keep(func(t int32) bool {
+		if m.RepeatsVertex(t) {
+			dropped++
+			return false
+		}
+		return true
+	})
+	flat := flatTriangles(m)
+	for len(flat) > 0 {
+		if err := ctx.Err(); err != nil {
+			return dropped, swapped, err
+		}
+		n := swapSweep(m, flat)
+		swapped += n
+		flat = flatTriangles(m)
+		if n == 0 {
+			break
+		}
+	}
+	drop(m, flat)
+	return dropped + len(flat), swapped, nil
 }
 
 func joined(a string, useA bool, b string, useB bool) string {

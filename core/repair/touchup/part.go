@@ -178,3 +178,6 @@ func drawApart(topo *mesh.Topology, corners mesh.Forest, touched map[int32]bool,
 	}
 	return moved
 }
+
+// PartEdges does that step.
+func PartEdges(ctx context.Context, w *Work) (Change, error) { return partEdges.Run(ctx, w) }
