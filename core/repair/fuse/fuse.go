@@ -19,7 +19,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"math"
 	"math/big"
 	"slices"
@@ -32,7 +31,7 @@ import (
 const (
 	mostPairs  = 400_000    // of triangles that meet
 	mostWork   = 30_000_000 // pairs of segments within triangles, all together
-	mostRounds = 6       // of cutting and rounding
+	mostRounds = 6          // of cutting and rounding
 )
 
 // Errors of surfaces that this method does not take, or does not bring to an end.
