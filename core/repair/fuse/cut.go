@@ -1,7 +1,6 @@
 package fuse
 
 import (
-	"math/big"
 	"slices"
 
 	"veneer/core/geom"
@@ -170,10 +169,5 @@ func (s *space) crossing(w view, a, b, c, d int32) int32 {
 	case ad == 0:
 		return d
 	}
-	A, B, C, D := s.fractions(a), s.fractions(b), s.fractions(c), s.fractions(d)
-	sub := func(x, y *big.Rat) *big.Rat { return new(big.Rat).Sub(x, y) }
-	du, dv := sub(D[w.u], C[w.u]), sub(D[w.v], C[w.v])
-	above := product(sub(C[w.u], A[w.u]), dv, sub(C[w.v], A[w.v]), du)
-	below := product(sub(B[w.u], A[w.u]), dv, sub(B[w.v], A[w.v]), du)
-	return s.along(a, b, above.Quo(above, below))
+	return s.where(a, b, s.area(w, c, d, a), s.area(w, c, d, b))
 }

@@ -10,89 +10,132 @@ import (
 )
 
 // space holds the points of an arrangement: the vertices of the mesh first, then
-// where its triangles cut one another, as fractions. No two are the same point.
+// where its triangles cut one another. No two are the same point.
+//
+// A point is four whole numbers x, y, z and w without a common divisor, w
+// positive, for (x/w, y/w, z/w)·2^-shift; for a vertex w is 1. Signs of
+// determinants of such numbers need products and sums only.
 type space struct {
 	m       *mesh.Mesh
+	shift   int
 	at      []geom.Vec // rounded to the nearest
-	exact   []*[3]*big.Rat
+	exact   []*whole
 	known   map[string]int32
 	crossed map[[3]int32]int32 // where an edge goes through a triangle's plane
 }
 
+// whole is x, y, z and w.
+type whole [4]*big.Int
+
+var one = big.NewInt(1)
+
 func newSpace(m *mesh.Mesh) *space {
-	return &space{m: m, at: append([]geom.Vec(nil), m.Positions...), exact: make([]*[3]*big.Rat, len(m.Positions)),
-		known: map[string]int32{}, crossed: map[[3]int32]int32{}}
+	s := &space{m: m, at: append([]geom.Vec(nil), m.Positions...), exact: make([]*whole, len(m.Positions)), known: map[string]int32{}, crossed: map[[3]int32]int32{}}
+	for _, v := range m.Positions {
+		for _, x := range v.Array() {
+			if x != 0 {
+				bits := math.Float64bits(x)
+				exponent := max(int(bits>>52&0x7ff), 1) - 1075
+				mantissa := bits&(1<<52-1) | 1<<52
+				for mantissa&1 == 0 {
+					mantissa >>= 1
+					exponent++
+				}
+				s.shift = max(s.shift, -exponent)
+			}
+		}
+	}
+	return s
 }
 
 // given reports whether a point is a vertex of the mesh, whose floats are exact.
 func (s *space) given(i int32) bool { return int(i) < len(s.m.Positions) }
 
-// fractions are a point's coordinates.
-func (s *space) fractions(i int32) *[3]*big.Rat {
+// whole is a point in whole numbers.
+func (s *space) whole(i int32) *whole {
 	if s.exact[i] == nil {
-		s.exact[i] = fractionsOf(s.at[i])
+		p := &whole{3: one}
+		for k, x := range s.at[i].Array() {
+			f := new(big.Float).SetFloat64(x)
+			p[k], _ = f.SetMantExp(f, s.shift).Int(nil)
+		}
+		s.exact[i] = p
 	}
 	return s.exact[i]
 }
 
-func fractionsOf(v geom.Vec) *[3]*big.Rat {
-	return &[3]*big.Rat{new(big.Rat).SetFloat64(v.X), new(big.Rat).SetFloat64(v.Y), new(big.Rat).SetFloat64(v.Z)}
-}
-
-// key is the same for equal points and for no others.
-func key(p *[3]*big.Rat) (string, geom.Vec) {
-	var b []byte
-	var c [3]float64
-	for k, r := range p {
-		f, exact := r.Float64()
-		c[k] = f
-		if exact {
-			b = binary.LittleEndian.AppendUint64(append(b, 'f'), math.Float64bits(f+0))
-			continue
-		}
-		num, denom := r.Num().Bytes(), r.Denom().Bytes()
-		b = append(b, 'r', byte(r.Sign()+1))
-		b = binary.LittleEndian.AppendUint32(b, uint32(len(num)))
-		b = append(b, num...)
-		b = binary.LittleEndian.AppendUint32(b, uint32(len(denom)))
-		b = append(b, denom...)
-	}
-	return string(b), geom.Vec{X: c[0], Y: c[1], Z: c[2]}
-}
-
 // enter makes a vertex of the mesh known, so that points found there are it.
 func (s *space) enter(i int32) {
-	k, _ := key(s.fractions(i))
+	k := s.whole(i).key()
 	if _, is := s.known[k]; !is {
 		s.known[k] = i
 	}
 }
 
+// key is the same for equal points and for no others.
+func (p *whole) key() string {
+	var b []byte
+	for _, x := range p {
+		n := len(b)
+		b = append(b, byte(x.Sign()+1), 0, 0, 0, 0)
+		b = append(b, x.Bytes()...)
+		binary.LittleEndian.PutUint32(b[n+1:], uint32(len(b)-n-5))
+	}
+	return string(b)
+}
+
+// rounded is the point in floats.
+func (s *space) rounded(p *whole) geom.Vec {
+	var c [3]float64
+	w := new(big.Float).SetInt(p[3])
+	for k := range c {
+		q := new(big.Float).SetPrec(64).Quo(new(big.Float).SetInt(p[k]), w)
+		c[k], _ = q.SetMantExp(q, -s.shift).Float64()
+	}
+	return geom.Vec{X: c[0], Y: c[1], Z: c[2]}
+}
+
 // point is the number of a point.
-func (s *space) point(p *[3]*big.Rat) int32 {
-	k, at := key(p)
+func (s *space) point(p *whole) int32 {
+	if p[3].Sign() < 0 {
+		for _, x := range p {
+			x.Neg(x)
+		}
+	}
+	g := new(big.Int).GCD(nil, nil, p[3], new(big.Int).Abs(p[0]))
+	for _, x := range p[1:3] {
+		if g.Cmp(one) != 0 {
+			g.GCD(nil, nil, g, new(big.Int).Abs(x))
+		}
+	}
+	if g.Cmp(one) != 0 {
+		for _, x := range p {
+			x.Quo(x, g)
+		}
+	}
+	k := p.key()
 	if i, is := s.known[k]; is {
 		return i
 	}
 	i := int32(len(s.at))
 	s.known[k] = i
-	s.at, s.exact = append(s.at, at), append(s.exact, p)
+	s.at, s.exact = append(s.at, s.rounded(p)), append(s.exact, p)
 	return i
 }
 
-// along is the point a + t·(b-a).
-func (s *space) along(a, b int32, t *big.Rat) int32 {
-	p, q := s.fractions(a), s.fractions(b)
-	var c [3]*big.Rat
+// between two points, where their distances from something are da and db of
+// opposite signs, each times its point's w.
+func (s *space) where(a, b int32, da, db *big.Int) int32 {
+	p, q := s.whole(a), s.whole(b)
+	var c whole
 	for k := range c {
-		c[k] = new(big.Rat).Sub(q[k], p[k])
-		c[k].Add(p[k], c[k].Mul(c[k], t))
+		c[k] = product(q[k], da, p[k], db)
 	}
 	return s.point(&c)
 }
 
-// through is the point where the edge from a to b, whose ends lie on different
-// sides of it, goes through the plane of triangle t.
+// through is the point where the edge from a to b, vertices that lie on
+// different sides of it, goes through the plane of triangle t.
 func (s *space) through(a, b, t int32) int32 {
 	if a > b {
 		a, b = b, a
@@ -102,31 +145,39 @@ func (s *space) through(a, b, t int32) int32 {
 		return i
 	}
 	v := s.m.Triangles[t]
-	p, q, r := s.fractions(v[0]), s.fractions(v[1]), s.fractions(v[2])
-	n := cross(minus(q, p), minus(r, p))
-	da, db := dot(n, minus(s.fractions(a), p)), dot(n, minus(s.fractions(b), p))
-	i := s.along(a, b, da.Quo(da, new(big.Rat).Sub(da, db)))
+	p := s.whole(v[0])
+	n := cross(minus(s.whole(v[1]), p), minus(s.whole(v[2]), p))
+	i := s.where(a, b, dot(n, minus(s.whole(a), p)), dot(n, minus(s.whole(b), p)))
 	s.crossed[cache] = i
 	return i
 }
 
-func minus(a, b *[3]*big.Rat) *[3]*big.Rat {
-	return &[3]*big.Rat{new(big.Rat).Sub(a[0], b[0]), new(big.Rat).Sub(a[1], b[1]), new(big.Rat).Sub(a[2], b[2])}
+// minus is a - b, times both w.
+func minus(a, b *whole) *whole {
+	var c whole
+	for k := range 3 {
+		if a[3] == one && b[3] == one {
+			c[k] = new(big.Int).Sub(a[k], b[k])
+		} else {
+			c[k] = product(a[k], b[3], b[k], a[3])
+		}
+	}
+	return &c
 }
 
-func product(a, b, c, d *big.Rat) *big.Rat { // a·b - c·d
-	x, y := new(big.Rat).Mul(a, b), new(big.Rat).Mul(c, d)
+func product(a, b, c, d *big.Int) *big.Int { // a·b - c·d
+	x, y := new(big.Int).Mul(a, b), new(big.Int).Mul(c, d)
 	return x.Sub(x, y)
 }
 
-func cross(a, b *[3]*big.Rat) *[3]*big.Rat {
-	return &[3]*big.Rat{product(a[1], b[2], a[2], b[1]), product(a[2], b[0], a[0], b[2]), product(a[0], b[1], a[1], b[0])}
+func cross(a, b *whole) *whole {
+	return &whole{product(a[1], b[2], a[2], b[1]), product(a[2], b[0], a[0], b[2]), product(a[0], b[1], a[1], b[0]), nil}
 }
 
-func dot(a, b *[3]*big.Rat) *big.Rat {
-	sum := new(big.Rat)
-	for k := range a {
-		sum.Add(sum, new(big.Rat).Mul(a[k], b[k]))
+func dot(a, b *whole) *big.Int {
+	sum, x := new(big.Int), new(big.Int)
+	for k := range 3 {
+		sum.Add(sum, x.Mul(a[k], b[k]))
 	}
 	return sum
 }
@@ -149,6 +200,9 @@ func viewOf(normal geom.Vec) view {
 // turn is +1 when a, b, c run anticlockwise in the view, -1 clockwise, 0 when
 // they lie on a line. A filter on the rounded coordinates decides most.
 func (s *space) turn(w view, a, b, c int32) int {
+	if a == b || b == c || c == a {
+		return 0
+	}
 	p, q, r := s.at[a].Array(), s.at[b].Array(), s.at[c].Array()
 	if s.given(a) && s.given(b) && s.given(c) {
 		return geom.Orient2D(p[w.u], p[w.v], q[w.u], q[w.v], r[w.u], r[w.v])
@@ -161,9 +215,15 @@ func (s *space) turn(w view, a, b, c int32) int {
 	} else if det < -bound {
 		return -1
 	}
-	P, Q, R := s.fractions(a), s.fractions(b), s.fractions(c)
-	sub := func(x, y *big.Rat) *big.Rat { return new(big.Rat).Sub(x, y) }
-	return product(sub(Q[w.u], P[w.u]), sub(R[w.v], P[w.v]), sub(Q[w.v], P[w.v]), sub(R[w.u], P[w.u])).Sign()
+	return s.area(w, a, b, c).Sign()
+}
+
+// area is twice the area of a, b, c in the view, times their w.
+func (s *space) area(w view, a, b, c int32) *big.Int {
+	p, q, r := s.whole(a), s.whole(b), s.whole(c)
+	sum := new(big.Int).Mul(p[w.u], product(q[w.v], r[3], r[w.v], q[3]))
+	sum.Sub(sum, new(big.Int).Mul(p[w.v], product(q[w.u], r[3], r[w.u], q[3])))
+	return sum.Add(sum, new(big.Int).Mul(p[3], product(q[w.u], r[w.v], r[w.u], q[w.v])))
 }
 
 // less orders points along the line through a and b, from a on.
@@ -174,8 +234,7 @@ func (s *space) less(a, b, p, q int32) bool {
 	if bound := 0x1p-48 * most * (math.Abs(d.X) + math.Abs(d.Y) + math.Abs(d.Z)); math.Abs(x-y) > bound {
 		return x < y
 	}
-	D := minus(s.fractions(b), s.fractions(a))
-	return dot(D, minus(s.fractions(p), s.fractions(q))).Sign() < 0
+	return dot(minus(s.whole(b), s.whole(a)), minus(s.whole(p), s.whole(q))).Sign() < 0
 }
 
 func largest(v geom.Vec) float64 { return max(math.Abs(v.X), math.Abs(v.Y), math.Abs(v.Z)) }

@@ -309,15 +309,18 @@ func (a *arrangement) skin(ctx context.Context) ([]int8, error) {
 }
 
 // middle is the middle of a piece.
-func (a *arrangement) middle(i int32) *[3]*big.Rat {
+func (a *arrangement) middle(i int32) *whole {
 	v := a.sub.Triangles[i]
-	p, q, r := a.s.fractions(v[0]), a.s.fractions(v[1]), a.s.fractions(v[2])
-	third := big.NewRat(1, 3)
-	var c [3]*big.Rat
-	for k := range c {
-		c[k] = new(big.Rat).Add(p[k], q[k])
-		c[k].Mul(c[k].Add(c[k], r[k]), third)
+	p, q, r := a.s.whole(v[0]), a.s.whole(v[1]), a.s.whole(v[2])
+	mul := func(x, y, z *big.Int) *big.Int { m := new(big.Int).Mul(x, y); return m.Mul(m, z) }
+	var c whole
+	for k := range 3 {
+		c[k] = mul(p[k], q[3], r[3])
+		c[k].Add(c[k], mul(q[k], r[3], p[3]))
+		c[k].Add(c[k], mul(r[k], p[3], q[3]))
 	}
+	c[3] = mul(p[3], q[3], r[3])
+	c[3].Mul(c[3], big.NewInt(3))
 	return &c
 }
 
@@ -337,32 +340,32 @@ func (a *arrangement) within(i, u int32) bool {
 }
 
 // directions that rays take, none along anything that people draw.
-var directions = []geom.Vec{{X: 0.3672, Y: 0.5441, Z: 0.7544}, {X: -0.6117, Y: 0.2213, Z: 0.7595}, {X: 0.1337, Y: -0.8912, Z: 0.4334},
-	{X: 0.8531, Y: -0.1273, Z: -0.5061}, {X: -0.2239, Y: -0.4801, Z: 0.8482}, {X: 0.5077, Y: 0.7123, Z: -0.4847}, {X: -0.7919, Y: 0.5563, Z: -0.2521}}
+var directions = [][3]int64{{3672, 5441, 7544}, {-6117, 2213, 7595}, {1337, -8912, 4334}, {8531, -1273, -5061}, {-2239, -4801, 8482}, {5077, 7123, -4847}, {-7919, 5563, -2521}}
 
 // winding counts the surfaces around the side of a piece that it faces to: those
 // that a ray from its middle leaves, less those that it enters.
 func (a *arrangement) winding(i int32) (int, error) {
-	m := a.s.m
 	own := a.from[i]
-	normal := m.AreaNormal(own)
-	exact := a.middle(i)
-	_, o := key(exact)
-	for _, dir := range directions {
-		along := dir.Dot(normal)
-		if math.Abs(along) < 0.05*normal.Length() {
+	normal := a.s.m.AreaNormal(own)
+	r := ray{exact: a.middle(i)}
+	r.from = a.s.rounded(r.exact)
+	for _, d := range directions {
+		r.dir = geom.Vec{X: float64(d[0]), Y: float64(d[1]), Z: float64(d[2])}
+		along := r.dir.Dot(normal)
+		if math.Abs(along) < 0.05*normal.Length()*r.dir.Length() {
 			continue
 		}
 		if along < 0 {
-			dir = dir.Scale(-1)
+			r.dir = r.dir.Scale(-1)
+			d = [3]int64{-d[0], -d[1], -d[2]}
 		}
-		ray := fractionsOf(dir)
+		r.way = &whole{big.NewInt(d[0]), big.NewInt(d[1]), big.NewInt(d[2]), one}
 		count, sure := 0, true
-		a.tree.Along(o, dir, func(t int32) bool {
+		a.tree.Along(r.from, r.dir, func(t int32) bool {
 			if t == own || slices.Contains(a.flat[own], t) {
 				return true
 			}
-			hit, decided := a.leaves(t, o, exact, dir, ray)
+			hit, decided := a.leaves(t, &r)
 			count, sure = count+hit, decided
 			return sure
 		})
@@ -373,51 +376,66 @@ func (a *arrangement) winding(i int32) (int, error) {
 	return 0, errors.New("no ray from a piece passes clear of all edges")
 }
 
+// ray starts at a point, given exactly and rounded, and goes in a direction of
+// whole numbers.
+type ray struct {
+	from, dir  geom.Vec
+	exact, way *whole
+}
+
 // leaves is 1 when the ray leaves the surface through triangle t, -1 when it
 // enters, 0 when it passes by; it is not decided when the ray meets the border.
-func (a *arrangement) leaves(t int32, o geom.Vec, exact *[3]*big.Rat, dir geom.Vec, ray *[3]*big.Rat) (int, bool) {
+func (a *arrangement) leaves(t int32, r *ray) (int, bool) {
 	m := a.s.m
 	v := m.Triangles[t]
 	var p [3]geom.Vec
-	most := largest(o)
+	most := largest(r.from)
 	for k := range p {
 		most = max(most, largest(m.Positions[v[k]]))
-		p[k] = m.Positions[v[k]].Sub(o)
+		p[k] = m.Positions[v[k]].Sub(r.from)
 	}
 	var s [3]int
 	for k := range s {
 		x, y := p[k], p[(k+1)%3]
-		det := dir.Dot(x.Cross(y))
-		bound := 0x1p-46 * most * (largest(x) + largest(y) + 0x1p-46*most)
+		det := r.dir.Dot(x.Cross(y))
+		bound := 0x1p-46 * largest(r.dir) * most * (largest(x) + largest(y) + 0x1p-46*most)
 		switch {
 		case det > bound:
 			s[k] = 1
 		case det < -bound:
 			s[k] = -1
 		default:
-			s[k] = dot(ray, cross(minus(a.s.fractions(v[k]), exact), minus(a.s.fractions(v[(k+1)%3]), exact))).Sign()
+			s[k] = dot(r.way, cross(minus(a.s.whole(v[k]), r.exact), minus(a.s.whole(v[(k+1)%3]), r.exact))).Sign()
 		}
 	}
 	if s[0]*s[1] < 0 || s[1]*s[2] < 0 || s[2]*s[0] < 0 {
 		return 0, true
 	}
-	sum := s[0] + s[1] + s[2]
+	if s == [3]int{} {
+		return 0, false // in the triangle's plane
+	}
+	facing := cmp.Compare(s[0]+s[1]+s[2], 0)
+	if !a.ahead(v, r, facing) {
+		return 0, true
+	}
 	if s[0] == 0 || s[1] == 0 || s[2] == 0 {
-		if sum == 0 && s == [3]int{} {
-			return 0, false // in the triangle's plane
-		}
-		return 0, !a.ahead(v, exact, cmp.Compare(sum, 0)) // on its border, or behind
+		return 0, false // on its border
 	}
-	if a.ahead(v, exact, s[0]) {
-		return s[0], true
-	}
-	return 0, true
+	return facing, true
 }
 
 // ahead reports whether the triangle's plane is met ahead of the ray's start,
 // for a triangle that faces along the ray when facing is 1, against it when -1.
-func (a *arrangement) ahead(v [3]int32, o *[3]*big.Rat, facing int) bool {
-	p, q, r := a.s.fractions(v[0]), a.s.fractions(v[1]), a.s.fractions(v[2])
-	n := cross(minus(q, p), minus(r, p))
-	return dot(n, minus(p, o)).Sign() == facing
+func (a *arrangement) ahead(v [3]int32, r *ray, facing int) bool {
+	m := a.s.m
+	p := m.Positions[v[0]]
+	n := m.Positions[v[1]].Sub(p).Cross(m.Positions[v[2]].Sub(p))
+	d := p.Sub(r.from)
+	most := max(largest(p), largest(m.Positions[v[1]]), largest(m.Positions[v[2]]), largest(r.from))
+	if x := n.Dot(d); math.Abs(x) > 0x1p-44*most*most*(largest(d)+0x1p-44*most) {
+		return (x > 0) == (facing > 0)
+	}
+	q := a.s.whole(v[0])
+	normal := cross(minus(a.s.whole(v[1]), q), minus(a.s.whole(v[2]), q))
+	return dot(normal, minus(q, r.exact)).Sign() == facing
 }

@@ -190,7 +190,7 @@ func BenchmarkTwoBodies(b *testing.B) {
 		m := one.Clone()
 		other := one.Clone()
 		for i, p := range other.Positions {
-			other.Positions[i] = geom.Vec{X: p.X + 43.3, Y: p.Z + 3.1, Z: -p.Y + 1.7}.Single()
+			other.Positions[i] = geom.Vec{X: p.X + 10.3, Y: p.Z + 3.1, Z: -p.Y + 1.7}.Single()
 		}
 		join(m, other)
 		c, err := fuse.Run(b.Context(), m, touchup.DropFlat, nil)
