@@ -207,35 +207,61 @@ func (d *division) splitEdge(t int32, k int, p int32) {
 	d.tris[one].n[0] = u
 }
 
-// force makes a segment an edge.
+// force makes a segment an edge: edges in its way wait in a row; the first is
+// swapped, and joins the row's end again when its two triangles make no convex
+// whole, or when the new edge is in the way as well (Sloan, "A Fast Algorithm for
+// Generating Constrained Delaunay Triangulations", 1993).
 func (d *division) force(a, b int32) {
-	for range 4*len(d.tris) + 16 {
-		done, swapped := true, false
-		for t := range int32(len(d.tris)) {
-			for k := range 3 {
-				p, q := d.tris[t].v[k], d.tris[t].v[(k+1)%3]
-				if p == a && q == b || p == b && q == a {
-					return
-				}
+	var row [][2]int32
+	for t := range int32(len(d.tris)) {
+		for k := range 3 {
+			q := d.tris[t]
+			if q.n[k] > t && d.crosses(a, b, q.v[k], q.v[(k+1)%3]) {
+				row = append(row, [2]int32{q.v[k], q.v[(k+1)%3]})
 			}
-		}
-		for t := range int32(len(d.tris)) {
-			for k := range 3 {
-				p, q := d.tris[t].v[k], d.tris[t].v[(k+1)%3]
-				if p > q || d.fixed[sorted(p, q)] || p == a || p == b || q == a || q == b ||
-					d.s.turn(d.w, a, b, p)*d.s.turn(d.w, a, b, q) >= 0 || d.s.turn(d.w, p, q, a)*d.s.turn(d.w, p, q, b) >= 0 {
-					continue
-				}
-				done = false
-				if d.swap(t, k) {
-					swapped = true
-				}
-			}
-		}
-		if done || !swapped {
-			return
 		}
 	}
+	for patience := 20*len(row)*len(row) + 50; len(row) > 0 && patience > 0; patience-- {
+		edge := row[0]
+		row = row[1:]
+		t, k := d.find(edge)
+		if t < 0 {
+			return
+		}
+		q, u := d.tris[t], d.tris[t].n[k]
+		r := d.tris[u]
+		l := 0
+		for r.n[l] != t {
+			l++
+		}
+		c, e := q.v[(k+2)%3], r.v[(l+2)%3]
+		switch {
+		case !d.swap(t, k):
+			row = append(row, edge)
+		case d.crosses(a, b, c, e):
+			row = append(row, [2]int32{c, e})
+		}
+	}
+}
+
+// find is where an edge within the triangle is.
+func (d *division) find(edge [2]int32) (t int32, k int) {
+	for t := range int32(len(d.tris)) {
+		for k := range 3 {
+			if v := d.tris[t].v; v[k] == edge[0] && v[(k+1)%3] == edge[1] || v[k] == edge[1] && v[(k+1)%3] == edge[0] {
+				return t, k
+			}
+		}
+	}
+	return -1, 0
+}
+
+// crosses reports whether two segments cross between their ends.
+func (d *division) crosses(a, b, p, q int32) bool {
+	if p == a || p == b || q == a || q == b {
+		return false
+	}
+	return d.s.turn(d.w, a, b, p)*d.s.turn(d.w, a, b, q) < 0 && d.s.turn(d.w, p, q, a)*d.s.turn(d.w, p, q, b) < 0
 }
 
 // swap turns an edge when its two triangles make a convex whole.

@@ -229,9 +229,10 @@ func (s *space) area(w view, a, b, c int32) *big.Int {
 // less orders points along the line through a and b, from a on.
 func (s *space) less(a, b, p, q int32) bool {
 	d := s.at[b].Sub(s.at[a])
-	x, y := d.Dot(s.at[p].Sub(s.at[a])), d.Dot(s.at[q].Sub(s.at[a]))
-	most := max(largest(s.at[a]), largest(s.at[b]))
-	if bound := 0x1p-48 * most * (math.Abs(d.X) + math.Abs(d.Y) + math.Abs(d.Z)); math.Abs(x-y) > bound {
+	f, g := s.at[p].Sub(s.at[a]), s.at[q].Sub(s.at[a])
+	x, y := d.Dot(f), d.Dot(g)
+	most := max(largest(s.at[a]), largest(s.at[b]), largest(s.at[p]), largest(s.at[q]))
+	if bound := 0x1p-47 * most * (largest(d) + largest(f) + largest(g)); math.Abs(x-y) > bound {
 		return x < y
 	}
 	return dot(minus(s.whole(b), s.whole(a)), minus(s.whole(p), s.whole(q))).Sign() < 0

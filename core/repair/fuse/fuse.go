@@ -31,7 +31,7 @@ import (
 const (
 	mostPairs  = 400_000    // of triangles that meet
 	mostWork   = 30_000_000 // pairs of segments within triangles, all together
-	mostRounds = 6          // of cutting and rounding
+	mostRounds = 12         // of cutting and rounding
 )
 
 // Errors of surfaces that this method does not take, or does not bring to an end.
@@ -50,9 +50,10 @@ type Change struct {
 }
 
 // Run fuses a mesh whose shells are closed and face one way, rounded to float32,
-// and without triangles of no area; clean takes those out that rounding makes.
+// and without triangles of no area; clean takes those out that rounding makes at last.
 // The mesh is changed in place, and left as it is when no two triangles meet.
 func Run(ctx context.Context, m *mesh.Mesh, clean func(*mesh.Mesh), progress func(done float64)) (c Change, err error) {
+	last := math.MaxInt
 	for c.Rounds < mostRounds {
 		if progress != nil {
 			progress(float64(c.Rounds) / mostRounds)
@@ -61,7 +62,11 @@ func Run(ctx context.Context, m *mesh.Mesh, clean func(*mesh.Mesh), progress fun
 		if e := topo.Count(); e.Odd > 0 || e.Inconsistent > 0 {
 			return c, ErrOpen
 		}
-		tree := spatial.New(m, nil)
+		flat := make([]bool, len(m.Triangles)) // rounding makes some; the triangles beside them are cut at their corners, and they go
+		for t := range flat {
+			flat[t] = m.ZeroArea(int32(t))
+		}
+		tree := spatial.New(m, func(t int32) bool { return !flat[t] })
 		meet, err := tree.Crossings(ctx, mostPairs, nil)
 		switch {
 		case err != nil:
@@ -69,22 +74,53 @@ func Run(ctx context.Context, m *mesh.Mesh, clean func(*mesh.Mesh), progress fun
 		case meet.AtLeast:
 			return c, ErrTooMany
 		case len(meet.Pairs) == 0:
+			clean(m)
 			return c, nil
 		}
+		if c.Rounds > 2 && len(meet.Pairs) >= last { // cutting and rounding go in a circle
+			collapse(m, meet.Pairs)
+			last = math.MaxInt
+			c.Rounds++
+			continue
+		}
+		last = len(meet.Pairs)
 		c.Rounds++
-		cut, pieces, gone, err := round(ctx, m, tree, meet.Pairs)
+		cut, pieces, gone, err := round(ctx, m, tree, flat, meet.Pairs)
 		if err != nil {
 			return c, err
 		}
 		c.Cut, c.Pieces, c.Gone = c.Cut+cut, c.Pieces+pieces, c.Gone+gone
 		m.Round()
-		clean(m)
+		m.Keep(func(t int32) bool { return !m.RepeatsVertex(t) })
 	}
 	return c, ErrRounding
 }
 
+// collapse makes one point of the ends of the shortest edge of each triangle that
+// still meets another, where that is a hair long: rounding cannot tell the two
+// sides apart there. What was closed stays closed.
+func collapse(m *mesh.Mesh, pairs []spatial.Pair) {
+	hair := 1e-4 * m.Bounds().Size().Length()
+	for _, p := range pairs {
+		for _, t := range p {
+			v := m.Triangles[t]
+			best, shortest := 0, math.Inf(1)
+			for k := range 3 {
+				if d := m.Positions[v[k]].Distance(m.Positions[v[(k+1)%3]]); d < shortest {
+					best, shortest = k, d
+				}
+			}
+			if shortest < hair {
+				m.Positions[v[(best+1)%3]] = m.Positions[v[best]]
+			}
+		}
+	}
+	m.Weld()
+	m.Keep(func(t int32) bool { return !m.RepeatsVertex(t) })
+}
+
 // round cuts, sorts inside from outside and keeps the skin.
-func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, pairs []spatial.Pair) (cut, pieces, gone int, err error) {
+func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool, pairs []spatial.Pair) (cut, pieces, gone int, err error) {
 	s := newSpace(m)
 	of := map[int32]*cuts{}
 	flat := map[int32][]int32{} // triangles in one plane that meet
@@ -127,7 +163,7 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, pairs []spatia
 		from = append(from, t)
 	}
 	for t, v := range m.Triangles {
-		if of[int32(t)] == nil {
+		if of[int32(t)] == nil && !isFlat[t] {
 			add(int32(t), v)
 		}
 	}

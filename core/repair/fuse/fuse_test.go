@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"os"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -127,19 +129,44 @@ func inside(m *mesh.Mesh, p geom.Vec) bool {
 // what points thrown at random find inside, within three standard errors, and
 // triangles that met nothing are still there.
 func TestRoundAndAngularBodies(t *testing.T) {
-	for seed := range uint64(24) {
+	runs := uint64(40)
+	if n, err := strconv.Atoi(os.Getenv("VENEER_UNIONS")); err == nil {
+		runs = uint64(n)
+	}
+	for seed := range runs {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
 			r := rand.New(rand.NewPCG(seed, 2))
 			m := &mesh.Mesh{}
 			var bodies []*mesh.Mesh
-			for range 2 + r.IntN(5) {
-				at := geom.Vec{X: 20 * r.Float64(), Y: 20 * r.Float64(), Z: 20 * r.Float64()}
+			many := 2 + r.IntN(6)
+			if r.IntN(8) == 0 {
+				many = 20 + r.IntN(31)
+			}
+			grid := 0.0 // half of them lie on a grid, so that faces lie on faces
+			if r.IntN(2) == 0 {
+				grid = 1
+			}
+			snap := func(x float64) float64 {
+				if grid > 0 {
+					return math.Round(x)
+				}
+				return x
+			}
+			for range many {
+				at := geom.Vec{X: snap(20 * r.Float64()), Y: snap(20 * r.Float64()), Z: snap(20 * r.Float64())}
 				body := &mesh.Mesh{}
-				if r.IntN(2) == 0 {
-					body = ball(at, 4+6*r.Float64(), 6+r.IntN(8))
-				} else {
-					meshtest.Block(body, at, at.Add(geom.Vec{X: 2 + 12*r.Float64(), Y: 2 + 12*r.Float64(), Z: 2 + 12*r.Float64()}))
+				switch r.IntN(4) {
+				case 0:
+					body = ball(at, snap(4+6*r.Float64()), 6+r.IntN(8))
+				case 1: // a ring
+					big, small := snap(5+4*r.Float64()), snap(1+2*r.Float64())
+					body = meshtest.Grid(24, 12, func(a, b float64) geom.Vec {
+						q := big + small*math.Cos(b)
+						return at.Add(geom.Vec{X: q * math.Cos(a), Y: q * math.Sin(a), Z: small * math.Sin(b)})
+					})
+				default:
+					meshtest.Block(body, at, at.Add(geom.Vec{X: snap(2 + 12*r.Float64()), Y: snap(2 + 12*r.Float64()), Z: snap(2 + 12*r.Float64())}))
 				}
 				body.Round()
 				bodies = append(bodies, body)
