@@ -11,6 +11,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"slices"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -207,6 +208,7 @@ func Preview(ctx context.Context, m *mesh.Mesh, before *check.Report, p process.
 // steps does what the plan says, or what was ordered instead, to the result's mesh.
 func (r *Result) steps(ctx context.Context, set Settings) (sum total, err error) {
 	work := &touchup.Work{Mesh: r.Mesh, Report: r.Before, Process: set.Process}
+	work.Fusing = slices.ContainsFunc(r.Steps, func(s Step) bool { return s.Step == fuseStep.Name })
 	run := map[string]stepFunc{}
 	for _, s := range Fuse.steps() {
 		run[s.Name] = s.Run

@@ -45,6 +45,7 @@ var fill = Step{
 			}
 		}
 		f.leaveSheets()
+		f.fusing = w.Fusing
 		return f.closeAll(ctx)
 	},
 }
@@ -107,6 +108,7 @@ type filler struct {
 	sheet   []bool            // by shell: it is one, and left as it is
 	lids    [][]lid           // by shell
 	left    []int             // rims not closed, by shell
+	fusing  bool              // all that meets will be fused
 	tunnels int               // pairs of rims joined by a wall
 	mouths  int               // rims that a person wants left open
 	near    map[int32][]int32 // of the rims' vertices: their neighbours, made when first needed
@@ -170,6 +172,12 @@ func (f *filler) close(ctx context.Context, r *rim) {
 		return
 	}
 	triangles := f.span(ctx, r)
+	if triangles == nil && f.fusing { // what other shells a lid meets is settled afterwards
+		whole := f.tree
+		f.tree = spatial.New(f.mesh, func(t int32) bool { return f.shells.Of[t] == r.shell && !f.mesh.ZeroArea(t) })
+		triangles = f.span(ctx, r)
+		f.tree = whole
+	}
 	if triangles == nil {
 		f.left[r.shell] += 1 + len(r.islands)
 		return

@@ -33,6 +33,7 @@ type Work struct {
 	Mesh    *mesh.Mesh
 	Report  *check.Report // of the mesh before, with the answers that were given
 	Process process.Process
+	Fusing  bool // what passes through each other is fused at the end
 
 	topo   *mesh.Topology // of the mesh as it is; nil when not known
 	shells *mesh.Shells
