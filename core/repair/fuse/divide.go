@@ -15,23 +15,27 @@ import (
 // that it lies on; then each segment that is no edge yet is made one by swapping
 // the edges that cross it (Sloan 1993); then other edges are swapped where that
 // makes angles larger. All decisions are exact but for the last, which only
-// chooses among right answers. Cost O(n²) for n points of one triangle.
+// chooses among right answers. Cost O(n²) for n points of one triangle;
+// nil when there are more than mostPoints.
 func (s *space) divide(t int32, c *cuts) []mesh.Triangle {
 	w := viewOf(s.m.AreaNormal(t))
 	segments := s.disjoint(w, c)
-	d := &division{s: s, w: w, fixed: map[[2]int32]bool{}}
+	d := &division{s: s, w: w, fixed: map[[2]int32]bool{}, beside: map[int32]int32{}}
 	v := s.m.Triangles[t]
 	if d.turned = s.turn(w, v[0], v[1], v[2]) < 0; d.turned {
 		v[1], v[2] = v[2], v[1]
 	}
-	d.tris = []piece{{v, [3]int32{-1, -1, -1}}}
+	d.put(0, piece{v, [3]int32{-1, -1, -1}})
 	var points []int32
 	points = append(points, c.points...)
 	for _, seg := range segments {
 		points = append(points, seg[0], seg[1])
 	}
 	slices.Sort(points)
-	for _, p := range slices.Compact(points) {
+	if points = slices.Compact(points); len(points) > mostPoints {
+		return nil
+	}
+	for _, p := range points {
 		if p != v[0] && p != v[1] && p != v[2] {
 			d.insert(p)
 		}
@@ -50,6 +54,8 @@ func (s *space) divide(t int32, c *cuts) []mesh.Triangle {
 	}
 	return out
 }
+
+const mostPoints = 2_000 // of one triangle
 
 func sorted(a, b int32) [2]int32 { return [2]int32{min(a, b), max(a, b)} }
 
@@ -127,6 +133,7 @@ type division struct {
 	turned bool
 	tris   []piece
 	fixed  map[[2]int32]bool
+	beside map[int32]int32 // a piece at each vertex
 }
 
 // insert puts in a point that lies in the triangle.
@@ -171,10 +178,9 @@ func (d *division) renew(t, old, now int32) {
 func (d *division) split(t, p int32) {
 	q := d.tris[t]
 	one, two := int32(len(d.tris)), int32(len(d.tris)+1)
-	d.tris[t] = piece{[3]int32{q.v[0], q.v[1], p}, [3]int32{q.n[0], one, two}}
-	d.tris = append(d.tris,
-		piece{[3]int32{q.v[1], q.v[2], p}, [3]int32{q.n[1], two, t}},
-		piece{[3]int32{q.v[2], q.v[0], p}, [3]int32{q.n[2], t, one}})
+	d.put(t, piece{[3]int32{q.v[0], q.v[1], p}, [3]int32{q.n[0], one, two}})
+	d.put(one, piece{[3]int32{q.v[1], q.v[2], p}, [3]int32{q.n[1], two, t}})
+	d.put(two, piece{[3]int32{q.v[2], q.v[0], p}, [3]int32{q.n[2], t, one}})
 	d.renew(q.n[1], t, one)
 	d.renew(q.n[2], t, two)
 }
@@ -186,8 +192,8 @@ func (d *division) splitEdge(t int32, k int, p int32) {
 	u := q.n[k]
 	one := int32(len(d.tris))
 	bc := q.n[(k+1)%3]
-	d.tris[t] = piece{[3]int32{a, p, c}, [3]int32{-1, one, q.n[(k+2)%3]}}
-	d.tris = append(d.tris, piece{[3]int32{p, b, c}, [3]int32{-1, bc, t}})
+	d.put(t, piece{[3]int32{a, p, c}, [3]int32{-1, one, q.n[(k+2)%3]}})
+	d.put(one, piece{[3]int32{p, b, c}, [3]int32{-1, bc, t}})
 	d.renew(bc, t, one)
 	if u < 0 {
 		return
@@ -200,8 +206,8 @@ func (d *division) splitEdge(t int32, k int, p int32) {
 	e := r.v[(l+2)%3] // u runs b, a, e
 	ae, eb := r.n[(l+1)%3], r.n[(l+2)%3]
 	two := int32(len(d.tris))
-	d.tris[u] = piece{[3]int32{b, p, e}, [3]int32{one, two, eb}}
-	d.tris = append(d.tris, piece{[3]int32{p, a, e}, [3]int32{t, ae, u}})
+	d.put(u, piece{[3]int32{b, p, e}, [3]int32{one, two, eb}})
+	d.put(two, piece{[3]int32{p, a, e}, [3]int32{t, ae, u}})
 	d.renew(ae, u, two)
 	d.tris[t].n[0] = two
 	d.tris[one].n[0] = u
@@ -212,15 +218,7 @@ func (d *division) splitEdge(t int32, k int, p int32) {
 // whole, or when the new edge is in the way as well (Sloan, "A Fast Algorithm for
 // Generating Constrained Delaunay Triangulations", 1993).
 func (d *division) force(a, b int32) {
-	var row [][2]int32
-	for t := range int32(len(d.tris)) {
-		for k := range 3 {
-			q := d.tris[t]
-			if q.n[k] > t && d.crosses(a, b, q.v[k], q.v[(k+1)%3]) {
-				row = append(row, [2]int32{q.v[k], q.v[(k+1)%3]})
-			}
-		}
-	}
+	row := d.between(a, b)
 	for patience := 20*len(row)*len(row) + 50; len(row) > 0 && patience > 0; patience-- {
 		edge := row[0]
 		row = row[1:]
@@ -244,16 +242,89 @@ func (d *division) force(a, b int32) {
 	}
 }
 
-// find is where an edge within the triangle is.
-func (d *division) find(edge [2]int32) (t int32, k int) {
-	for t := range int32(len(d.tris)) {
-		for k := range 3 {
-			if v := d.tris[t].v; v[k] == edge[0] && v[(k+1)%3] == edge[1] || v[k] == edge[1] && v[(k+1)%3] == edge[0] {
-				return t, k
+// between lists the edges that the segment from a to b crosses, from a on; none
+// when it is an edge itself.
+func (d *division) between(a, b int32) (row [][2]int32) {
+	at, side := int32(-1), 0 // the triangle at a that the segment leaves, through the edge opposite
+	d.around(a, func(t int32, k int) bool {
+		p, q := d.tris[t].v[(k+1)%3], d.tris[t].v[(k+2)%3]
+		if p == b || q == b {
+			at = -1
+			return false
+		}
+		if d.crosses(a, b, p, q) {
+			at, side = t, (k+1)%3
+		}
+		return true
+	})
+	for at >= 0 {
+		q := d.tris[at]
+		row = append(row, [2]int32{q.v[side], q.v[(side+1)%3]})
+		u := q.n[side]
+		r := d.tris[u]
+		l := 0
+		for r.n[l] != at {
+			l++
+		}
+		at = -1
+		for _, k := range []int{(l + 1) % 3, (l + 2) % 3} {
+			if d.crosses(a, b, r.v[k], r.v[(k+1)%3]) {
+				at, side = u, k
 			}
 		}
 	}
-	return -1, 0
+	return row
+}
+
+// around calls see with the triangles at a vertex, and where in them it is, until
+// see returns false.
+func (d *division) around(v int32, see func(t int32, k int) bool) {
+	first := d.beside[v]
+	for _, way := range []int{0, 2} { // one way round, and from a border the other way
+		t := first
+		for {
+			k := 0
+			for d.tris[t].v[k] != v {
+				k++
+			}
+			if (way == 0 || t != first) && !see(t, k) {
+				return
+			}
+			t = d.tris[t].n[(k+way)%3]
+			if t == first {
+				return
+			}
+			if t < 0 {
+				break
+			}
+		}
+	}
+}
+
+// find is where an edge within the triangle is; -1 when it is none.
+func (d *division) find(edge [2]int32) (at int32, side int) {
+	at = -1
+	d.around(edge[0], func(t int32, k int) bool {
+		if d.tris[t].v[(k+1)%3] == edge[1] {
+			at, side = t, k
+		} else if d.tris[t].v[(k+2)%3] == edge[1] {
+			at, side = t, (k+2)%3
+		}
+		return at < 0
+	})
+	return at, side
+}
+
+// put makes a piece of that number.
+func (d *division) put(t int32, p piece) {
+	if int(t) == len(d.tris) {
+		d.tris = append(d.tris, p)
+	} else {
+		d.tris[t] = p
+	}
+	for _, v := range p.v {
+		d.beside[v] = t
+	}
 }
 
 // crosses reports whether two segments cross between their ends.
@@ -280,8 +351,8 @@ func (d *division) swap(t int32, k int) bool {
 		return false
 	}
 	bc, ca, ae, eb := q.n[(k+1)%3], q.n[(k+2)%3], r.n[(l+1)%3], r.n[(l+2)%3]
-	d.tris[t] = piece{[3]int32{c, e, b}, [3]int32{u, eb, bc}}
-	d.tris[u] = piece{[3]int32{e, c, a}, [3]int32{t, ca, ae}}
+	d.put(t, piece{[3]int32{c, e, b}, [3]int32{u, eb, bc}})
+	d.put(u, piece{[3]int32{e, c, a}, [3]int32{t, ca, ae}})
 	d.renew(eb, u, t)
 	d.renew(ca, t, u)
 	return true

@@ -29,9 +29,9 @@ import (
 )
 
 const (
-	mostPairs  = 400_000    // of triangles that meet
-	mostWork   = 30_000_000 // pairs of segments within triangles, all together
-	mostRounds = 12         // of cutting and rounding
+	mostPairs  = 400_000   // of triangles that meet
+	mostWork   = 8_000_000 // pairs of segments within triangles, all together
+	mostRounds = 12        // of cutting and rounding
 )
 
 // Errors of surfaces that this method does not take, or does not bring to an end.
@@ -167,11 +167,14 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool,
 			add(int32(t), v)
 		}
 	}
-	for i, t := range list {
-		if i%64 == 0 && ctx.Err() != nil {
+	for _, t := range list {
+		if ctx.Err() != nil {
 			return 0, 0, 0, ctx.Err()
 		}
 		made := s.divide(t, of[t])
+		if made == nil {
+			return 0, 0, 0, ErrTooMany
+		}
 		if len(made) > 1 {
 			cut++
 			pieces += len(made)

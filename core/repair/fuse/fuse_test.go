@@ -1,12 +1,14 @@
 package fuse_test
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"math/rand/v2"
 	"os"
 	"strconv"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -242,5 +244,69 @@ func BenchmarkManyBodies(b *testing.B) {
 		require.NoError(b, err)
 		b.ReportMetric(float64(c.Cut), "cut")
 		b.ReportMetric(float64(c.Rounds), "rounds")
+	}
+}
+
+// TestUnkindBodies ends, one way or the other, within seconds: many boards
+// through one point, many that share a plane, needles, and coordinates as large
+// and as small as the file can hold.
+func TestUnkindBodies(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 3))
+	board := func(m *mesh.Mesh, turn, thick float64) {
+		first := len(m.Positions)
+		meshtest.Block(m, geom.Vec{X: -50, Y: -2, Z: -thick}, geom.Vec{X: 50, Y: 2, Z: thick})
+		s, c := math.Sincos(turn)
+		for i := first; i < len(m.Positions); i++ {
+			p := m.Positions[i]
+			m.Positions[i] = geom.Vec{X: c*p.X - s*p.Y, Y: s*p.X + c*p.Y, Z: p.Z}.Single()
+		}
+	}
+	for name, make := range map[string]func(m *mesh.Mesh){
+		"through one point": func(m *mesh.Mesh) {
+			for range 120 {
+				board(m, 7*r.Float64(), 1+3*r.Float64())
+			}
+		},
+		"in one plane": func(m *mesh.Mesh) {
+			for range 40 {
+				board(m, 7*r.Float64(), 2)
+			}
+		},
+		"needles": func(m *mesh.Mesh) {
+			for range 40 {
+				board(m, 1e-3*r.Float64(), 1e-3*(1+r.Float64()))
+			}
+		},
+		"all alike": func(m *mesh.Mesh) {
+			for range 100 {
+				board(m, 1, 2)
+			}
+		},
+		"huge": func(m *mesh.Mesh) {
+			board(m, 0.3, 2)
+			board(m, 1.3, 3)
+			m.Scale(1e36)
+		},
+		"tiny": func(m *mesh.Mesh) {
+			board(m, 0.3, 2)
+			board(m, 1.3, 3)
+			m.Scale(1e-38)
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			m := &mesh.Mesh{}
+			make(m)
+			m.Round()
+			ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+			defer cancel()
+			c, err := fuse.Run(ctx, m, touchup.DropFlat, nil)
+			require.NotErrorIs(t, err, context.DeadlineExceeded)
+			if err != nil {
+				t.Log(err)
+				return
+			}
+			topo := mesh.NewTopology(m)
+			assert.Zero(t, topo.Count().Odd, "%+v", c)
+		})
 	}
 }
