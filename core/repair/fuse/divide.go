@@ -136,31 +136,51 @@ type division struct {
 	beside map[int32]int32 // a piece at each vertex
 }
 
-// insert puts in a point that lies in the triangle.
+// insert puts in a point that lies in the triangle. It walks there from the piece
+// that was made last, and looks through all pieces only when the walk goes in a
+// circle.
 func (d *division) insert(p int32) {
+	t := int32(len(d.tris) - 1)
+	for steps := 0; steps < len(d.tris); steps++ {
+		out, on := d.leaves(t, p, steps)
+		if out < 0 {
+			d.place(t, on, p)
+			return
+		}
+		if t = d.tris[t].n[out]; t < 0 {
+			break
+		}
+	}
 	for t := range int32(len(d.tris)) {
-		q := d.tris[t].v
-		on, inside := -1, true
-		for k := range 3 {
-			switch d.s.turn(d.w, q[k], q[(k+1)%3], p) {
-			case -1:
-				inside = false
-			case 0:
-				on = k
-			}
-			if !inside {
-				break
-			}
-		}
-		switch {
-		case !inside:
-		case on < 0:
-			d.split(t, p)
-			return
-		default:
-			d.splitEdge(t, on, p)
+		if out, on := d.leaves(t, p, 0); out < 0 {
+			d.place(t, on, p)
 			return
 		}
+	}
+}
+
+// leaves is an edge of a piece that a point lies beyond, -1 when it lies in the
+// piece; then on is the edge that it lies on, or -1.
+func (d *division) leaves(t, p int32, first int) (out, on int) {
+	on = -1
+	v := d.tris[t].v
+	for i := range 3 {
+		k := (i + first) % 3
+		switch d.s.turn(d.w, v[k], v[(k+1)%3], p) {
+		case -1:
+			return k, -1
+		case 0:
+			on = k
+		}
+	}
+	return -1, on
+}
+
+func (d *division) place(t int32, on int, p int32) {
+	if on < 0 {
+		d.split(t, p)
+	} else {
+		d.splitEdge(t, on, p)
 	}
 }
 
