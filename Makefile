@@ -38,7 +38,7 @@ lint:
 
 # Figures: each benchmark also gives its ratio to reading the file's bytes.
 bench:
-	go test -p 1 -run '^$$' -bench . -benchtime 5x -count 5 ./core/format ./core/spatial ./core/pipeline
+	go test -p 1 -run '^$$' -bench . -benchtime 5x -count 5 ./core/format ./core/spatial ./core/pipeline ./core/repair/fuse
 
 fuzz:
 	@for f in stl:FuzzReadSTL obj:FuzzReadOBJ threemf:FuzzRead3MF number:FuzzFloat; do \
