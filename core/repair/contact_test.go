@@ -269,6 +269,19 @@ func TestOverlapsAreFused(t *testing.T) {
 	}
 	r = mendWith(t, named, nil)
 	assert.Equal(t, check.Hold, r.Before.Verdict)
+	named.Colours = make([][3]mesh.Colour, len(named.Triangles))
+	for i, b := range named.BodyOf {
+		c := mesh.Colour(0xff0000ff) >> (8 * b)
+		named.Colours[i] = [3]mesh.Colour{c, c, c}
+	}
+	r = mendWith(t, named, map[string]string{check.OverlappingShells: check.Join})
+	require.Equal(t, check.Pass, r.Verdict, "%s %+v", findings(r), r.Steps)
+	assert.Equal(t, []mesh.Body{{Name: "ring"}}, r.Mesh.Bodies, "neither is closed by itself")
+	colours := map[mesh.Colour]int{}
+	for _, c := range r.Mesh.Colours {
+		colours[c[0]]++
+	}
+	assert.Len(t, colours, 2, "colours follow their triangles")
 	r = mendWith(t, named, map[string]string{check.OverlappingShells: check.Apart})
 	require.Equal(t, check.Pass, r.Verdict, "%s %+v", findings(r), r.Steps)
 	assert.Equal(t, 2, r.After.Geometry.Shells)

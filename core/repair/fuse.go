@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"veneer/core/check"
+	"veneer/core/mesh"
 	"veneer/core/repair/fuse"
 	"veneer/core/repair/touchup"
 )
@@ -38,6 +39,7 @@ var fuseStep = touchup.Step{
 			return touchup.Change{}, err
 		}
 		change := touchup.Change{Count: max(c.Cut, 1), Detail: fmt.Sprintf("%s cut into %d pieces, %s within the solid dropped", counted(c.Cut, "triangle"), c.Pieces, counted(c.Gone, "piece"))}
+		mergeBodies(w.Mesh)
 		parted, err := touchup.PartEdges(ctx, w)
 		if parted.Count > 0 {
 			w.Changed()
@@ -53,4 +55,34 @@ func counted(n int, one string) string {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// mergeBodies makes one body of those that share an edge of the fused skin, for
+// neither is closed by itself any more; it keeps the first one's name.
+func mergeBodies(m *mesh.Mesh) {
+	if m.BodyOf == nil {
+		return
+	}
+	topo := mesh.NewTopology(m)
+	joined := mesh.NewForest(len(m.Bodies))
+	for e := range int32(topo.Edges()) {
+		halves := topo.Halves(e)
+		for _, h := range halves[1:] {
+			joined.Join(m.BodyOf[halves[0]/3], m.BodyOf[h/3])
+		}
+	}
+	number := make([]int32, len(m.Bodies))
+	var kept []mesh.Body
+	for b := range int32(len(m.Bodies)) {
+		if r := joined.Root(b); r == b {
+			number[b] = int32(len(kept))
+			kept = append(kept, m.Bodies[b])
+		} else {
+			number[b] = number[r] // roots come before their members
+		}
+	}
+	for t := range m.BodyOf {
+		m.BodyOf[t] = number[m.BodyOf[t]]
+	}
+	m.Bodies = kept
 }
