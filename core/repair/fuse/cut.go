@@ -44,9 +44,7 @@ func (s *space) meet(t, u int32, of map[int32]*cuts) (coplanar bool) {
 	}
 	for _, x := range []int32{t, u} {
 		c := cutsOf(of, x)
-		for _, p := range found {
-			c.points = append(c.points, p)
-		}
+		c.points = append(c.points, found...)
 		if len(found) == 2 {
 			c.segments = append(c.segments, [2]int32{found[0], found[1]})
 		}
