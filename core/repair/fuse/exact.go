@@ -123,8 +123,8 @@ func (s *space) point(p *whole) int32 {
 	return i
 }
 
-// between two points, where their distances from something are da and db of
-// opposite signs, each times its point's w.
+// where is the point on the way from a to b that lies on a line or plane from which
+// they are da and db away, on different sides, each times its point's w.
 func (s *space) where(a, b int32, da, db *big.Int) int32 {
 	p, q := s.whole(a), s.whole(b)
 	var c whole
