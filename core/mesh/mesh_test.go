@@ -505,3 +505,38 @@ func TestHugeFanIsSortedToo(t *testing.T) {
 	assert.Equal(t, 600, topo.Triangles(1, 0))
 	assert.Equal(t, 0, topo.Triangles(3, 4))
 }
+
+// TestPiecesKnowTheirNeighbours cuts a triangle at random and turns edges: every
+// piece and its neighbour name each other across the same edge, all the time.
+func TestPiecesKnowTheirNeighbours(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	p := Pieces{{V: [3]int32{0, 1, 2}, N: [3]int32{-1, -1, -1}}}
+	next := int32(3)
+	for range 600 {
+		at, k := r.Int32N(int32(len(p))), r.IntN(3)
+		switch r.IntN(3) {
+		case 0:
+			p.Split(at, next)
+			next++
+		case 1:
+			p.SplitEdge(at, k, next)
+			next++
+		case 2:
+			if u, _ := p.Across(at, k); u >= 0 {
+				p.Swap(at, k)
+			}
+		}
+		border := 0
+		for i, q := range p {
+			for k := range 3 {
+				u, l := p.Across(int32(i), k)
+				if u < 0 {
+					border++
+					continue
+				}
+				require.Equal(t, [2]int32{q.V[(k+1)%3], q.V[k]}, [2]int32{p[u].V[l], p[u].V[(l+1)%3]})
+			}
+		}
+		require.Equal(t, 2*int(next)-2-border, len(p), "triangles of a disc, by its points and border")
+	}
+}

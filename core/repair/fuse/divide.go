@@ -25,7 +25,8 @@ func (s *space) divide(t int32, c *cuts) []mesh.Triangle {
 	if d.turned = s.turn(w, v[0], v[1], v[2]) < 0; d.turned {
 		v[1], v[2] = v[2], v[1]
 	}
-	d.put(0, piece{v, [3]int32{-1, -1, -1}})
+	d.tris = mesh.Pieces{{V: v, N: [3]int32{-1, -1, -1}}}
+	d.note(0)
 	var points []int32
 	points = append(points, c.points...)
 	for _, seg := range segments {
@@ -47,7 +48,7 @@ func (s *space) divide(t int32, c *cuts) []mesh.Triangle {
 	d.improve()
 	out := make([]mesh.Triangle, len(d.tris))
 	for i, q := range d.tris {
-		out[i] = q.v
+		out[i] = q.V
 		if d.turned {
 			out[i][1], out[i][2] = out[i][2], out[i][1]
 		}
@@ -123,15 +124,11 @@ func (s *space) apart(w view, a, b [2]int32) bool {
 // outside is the same for a point and a segment.
 func (s *space) outside(w view, a [2]int32, p int32) bool { return s.apart(w, a, [2]int32{p, p}) }
 
-// piece is a triangle with its neighbours: n[k] lies across the edge from v[k]
-// to v[k+1], -1 at the border.
-type piece struct{ v, n [3]int32 }
-
 type division struct {
 	s      *space
 	w      view
 	turned bool
-	tris   []piece
+	tris   mesh.Pieces
 	fixed  map[[2]int32]bool
 	beside map[int32]int32 // a piece at each vertex
 }
@@ -147,7 +144,7 @@ func (d *division) insert(p int32) {
 			d.place(t, on, p)
 			return
 		}
-		if t = d.tris[t].n[out]; t < 0 {
+		if t = d.tris[t].N[out]; t < 0 {
 			break
 		}
 	}
@@ -163,7 +160,7 @@ func (d *division) insert(p int32) {
 // piece; then on is the edge that it lies on, or -1.
 func (d *division) leaves(t, p int32, first int) (out, on int) {
 	on = -1
-	v := d.tris[t].v
+	v := d.tris[t].V
 	for i := range 3 {
 		k := (i + first) % 3
 		switch d.s.turn(d.w, v[k], v[(k+1)%3], p) {
@@ -177,60 +174,20 @@ func (d *division) leaves(t, p int32, first int) (out, on int) {
 }
 
 func (d *division) place(t int32, on int, p int32) {
+	first := int32(len(d.tris))
 	if on < 0 {
-		d.split(t, p)
+		d.tris.Split(t, p)
 	} else {
-		d.splitEdge(t, on, p)
-	}
-}
-
-func (d *division) renew(t, old, now int32) {
-	if t < 0 {
-		return
-	}
-	for k := range 3 {
-		if d.tris[t].n[k] == old {
-			d.tris[t].n[k] = now
+		u := d.tris[t].N[on]
+		d.tris.SplitEdge(t, on, p)
+		if u >= 0 {
+			d.note(u)
 		}
 	}
-}
-
-func (d *division) split(t, p int32) {
-	q := d.tris[t]
-	one, two := int32(len(d.tris)), int32(len(d.tris)+1)
-	d.put(t, piece{[3]int32{q.v[0], q.v[1], p}, [3]int32{q.n[0], one, two}})
-	d.put(one, piece{[3]int32{q.v[1], q.v[2], p}, [3]int32{q.n[1], two, t}})
-	d.put(two, piece{[3]int32{q.v[2], q.v[0], p}, [3]int32{q.n[2], t, one}})
-	d.renew(q.n[1], t, one)
-	d.renew(q.n[2], t, two)
-}
-
-// splitEdge puts a point on the k-th edge of a piece, and of its neighbour.
-func (d *division) splitEdge(t int32, k int, p int32) {
-	q := d.tris[t]
-	a, b, c := q.v[k], q.v[(k+1)%3], q.v[(k+2)%3]
-	u := q.n[k]
-	one := int32(len(d.tris))
-	bc := q.n[(k+1)%3]
-	d.put(t, piece{[3]int32{a, p, c}, [3]int32{-1, one, q.n[(k+2)%3]}})
-	d.put(one, piece{[3]int32{p, b, c}, [3]int32{-1, bc, t}})
-	d.renew(bc, t, one)
-	if u < 0 {
-		return
+	d.note(t)
+	for t := first; t < int32(len(d.tris)); t++ {
+		d.note(t)
 	}
-	r := d.tris[u]
-	l := 0
-	for r.n[l] != t {
-		l++
-	}
-	e := r.v[(l+2)%3] // u runs b, a, e
-	ae, eb := r.n[(l+1)%3], r.n[(l+2)%3]
-	two := int32(len(d.tris))
-	d.put(u, piece{[3]int32{b, p, e}, [3]int32{one, two, eb}})
-	d.put(two, piece{[3]int32{p, a, e}, [3]int32{t, ae, u}})
-	d.renew(ae, u, two)
-	d.tris[t].n[0] = two
-	d.tris[one].n[0] = u
 }
 
 // force makes a segment an edge: edges in its way wait in a row; the first is
@@ -246,13 +203,8 @@ func (d *division) force(a, b int32) {
 		if t < 0 {
 			return
 		}
-		q, u := d.tris[t], d.tris[t].n[k]
-		r := d.tris[u]
-		l := 0
-		for r.n[l] != t {
-			l++
-		}
-		c, e := q.v[(k+2)%3], r.v[(l+2)%3]
+		u, l := d.tris.Across(t, k)
+		c, e := d.tris[t].V[(k+2)%3], d.tris[u].V[(l+2)%3]
 		switch {
 		case !d.swap(t, k):
 			row = append(row, edge)
@@ -267,7 +219,7 @@ func (d *division) force(a, b int32) {
 func (d *division) between(a, b int32) (row [][2]int32) {
 	at, side := int32(-1), 0 // the triangle at a that the segment leaves, through the edge opposite
 	d.around(a, func(t int32, k int) bool {
-		p, q := d.tris[t].v[(k+1)%3], d.tris[t].v[(k+2)%3]
+		p, q := d.tris[t].V[(k+1)%3], d.tris[t].V[(k+2)%3]
 		if p == b || q == b {
 			at = -1
 			return false
@@ -278,17 +230,13 @@ func (d *division) between(a, b int32) (row [][2]int32) {
 		return true
 	})
 	for at >= 0 {
-		q := d.tris[at]
-		row = append(row, [2]int32{q.v[side], q.v[(side+1)%3]})
-		u := q.n[side]
-		r := d.tris[u]
-		l := 0
-		for r.n[l] != at {
-			l++
-		}
+		q := d.tris[at].V
+		row = append(row, [2]int32{q[side], q[(side+1)%3]})
+		u, l := d.tris.Across(at, side)
+		r := d.tris[u].V
 		at = -1
 		for _, k := range []int{(l + 1) % 3, (l + 2) % 3} {
-			if d.crosses(a, b, r.v[k], r.v[(k+1)%3]) {
+			if d.crosses(a, b, r[k], r[(k+1)%3]) {
 				at, side = u, k
 			}
 		}
@@ -304,13 +252,13 @@ func (d *division) around(v int32, see func(t int32, k int) bool) {
 		t := first
 		for {
 			k := 0
-			for d.tris[t].v[k] != v {
+			for d.tris[t].V[k] != v {
 				k++
 			}
 			if (way == 0 || t != first) && !see(t, k) {
 				return
 			}
-			t = d.tris[t].n[(k+way)%3]
+			t = d.tris[t].N[(k+way)%3]
 			if t == first {
 				return
 			}
@@ -325,9 +273,9 @@ func (d *division) around(v int32, see func(t int32, k int) bool) {
 func (d *division) find(edge [2]int32) (at int32, side int) {
 	at = -1
 	d.around(edge[0], func(t int32, k int) bool {
-		if d.tris[t].v[(k+1)%3] == edge[1] {
+		if d.tris[t].V[(k+1)%3] == edge[1] {
 			at, side = t, k
-		} else if d.tris[t].v[(k+2)%3] == edge[1] {
+		} else if d.tris[t].V[(k+2)%3] == edge[1] {
 			at, side = t, (k+2)%3
 		}
 		return at < 0
@@ -335,15 +283,12 @@ func (d *division) find(edge [2]int32) (at int32, side int) {
 	return at, side
 }
 
-// put makes a piece of that number.
-func (d *division) put(t int32, p piece) {
-	if int(t) == len(d.tris) {
-		d.tris = append(d.tris, p)
-	} else {
-		d.tris[t] = p
-	}
-	for _, v := range p.v {
-		d.beside[v] = t
+// note keeps that these pieces lie at their vertices.
+func (d *division) note(pieces ...int32) {
+	for _, t := range pieces {
+		for _, v := range d.tris[t].V {
+			d.beside[v] = t
+		}
 	}
 }
 
@@ -357,24 +302,17 @@ func (d *division) crosses(a, b, p, q int32) bool {
 
 // swap turns an edge when its two triangles make a convex whole.
 func (d *division) swap(t int32, k int) bool {
-	u := d.tris[t].n[k]
+	u, l := d.tris.Across(t, k)
 	if u < 0 {
 		return false
 	}
-	q, r := d.tris[t], d.tris[u]
-	l := 0
-	for r.n[l] != t {
-		l++
-	}
-	a, b, c, e := q.v[k], q.v[(k+1)%3], q.v[(k+2)%3], r.v[(l+2)%3]
+	q, r := d.tris[t].V, d.tris[u].V
+	a, b, c, e := q[k], q[(k+1)%3], q[(k+2)%3], r[(l+2)%3]
 	if d.s.turn(d.w, c, e, b) <= 0 || d.s.turn(d.w, e, c, a) <= 0 {
 		return false
 	}
-	bc, ca, ae, eb := q.n[(k+1)%3], q.n[(k+2)%3], r.n[(l+1)%3], r.n[(l+2)%3]
-	d.put(t, piece{[3]int32{c, e, b}, [3]int32{u, eb, bc}})
-	d.put(u, piece{[3]int32{e, c, a}, [3]int32{t, ca, ae}})
-	d.renew(eb, u, t)
-	d.renew(ca, t, u)
+	d.tris.Swap(t, k)
+	d.note(t, u)
 	return true
 }
 
@@ -385,17 +323,13 @@ func (d *division) improve() {
 		swapped := false
 		for t := range int32(len(d.tris)) {
 			for k := range 3 {
-				u := d.tris[t].n[k]
+				u, l := d.tris.Across(t, k)
 				if u < t {
 					continue
 				}
-				q, r := d.tris[t], d.tris[u]
-				a, b, c := q.v[k], q.v[(k+1)%3], q.v[(k+2)%3]
-				l := 0
-				for r.n[l] != t {
-					l++
-				}
-				if e := r.v[(l+2)%3]; !d.fixed[sorted(a, b)] && d.wide(c, a, b)+d.wide(e, a, b) < -1e-9 {
+				q := d.tris[t].V
+				a, b, c := q[k], q[(k+1)%3], q[(k+2)%3]
+				if e := d.tris[u].V[(l+2)%3]; !d.fixed[sorted(a, b)] && d.wide(c, a, b)+d.wide(e, a, b) < -1e-9 {
 					swapped = d.swap(t, k) || swapped
 				}
 			}

@@ -42,7 +42,7 @@ func (f *filler) smoothed(ctx context.Context, polygon []int32, lid []mesh.Trian
 	}
 	out := make([]mesh.Triangle, len(p.tris))
 	for i, t := range p.tris {
-		out[i] = mesh.Triangle{global(t.v[0]), global(t.v[1]), global(t.v[2])}
+		out[i] = mesh.Triangle{global(t.V[0]), global(t.V[1]), global(t.V[2])}
 	}
 	return out
 }
@@ -53,17 +53,13 @@ const (
 	mostSteps   = 400 // of the gradients
 )
 
-// piece is a triangle with its neighbours: n[k] lies across the edge from v[k]
-// to v[k+1], -1 at the rim.
-type piece struct{ v, n [3]int32 }
-
 // patch is a lid in numbers of its own: first the rim's vertices, then new ones.
 type patch struct {
 	f       *filler
 	polygon []int32
 	at      []geom.Vec
 	size    []float64 // length of the edges around each vertex
-	tris    []piece
+	tris    mesh.Pieces
 	edges   map[[2]int32]bool
 	steps   int
 }
@@ -90,18 +86,18 @@ func newPatch(f *filler, polygon []int32, lid []mesh.Triangle) *patch {
 	area := 0.0
 	across := map[[2]int32][2]int32{} // the half-edge that runs the other way: triangle and side
 	for i, t := range lid {
-		q := piece{v: [3]int32{local[t[0]], local[t[1]], local[t[2]]}, n: [3]int32{-1, -1, -1}}
+		q := mesh.Piece{V: [3]int32{local[t[0]], local[t[1]], local[t[2]]}, N: [3]int32{-1, -1, -1}}
 		for k := range 3 {
-			a, b := q.v[k], q.v[(k+1)%3]
+			a, b := q.V[k], q.V[(k+1)%3]
 			p.edges[sorted(a, b)] = true
 			if o, known := across[[2]int32{b, a}]; known {
-				q.n[k] = o[0]
-				p.tris[o[0]].n[o[1]] = int32(i)
+				q.N[k] = o[0]
+				p.tris[o[0]].N[o[1]] = int32(i)
 			}
 			across[[2]int32{a, b}] = [2]int32{int32(i), int32(k)}
 		}
 		p.tris = append(p.tris, q)
-		area += p.at[q.v[1]].Sub(p.at[q.v[0]]).Cross(p.at[q.v[2]].Sub(p.at[q.v[0]])).Length() / 2
+		area += p.at[q.V[1]].Sub(p.at[q.V[0]]).Cross(p.at[q.V[2]].Sub(p.at[q.V[0]])).Length() / 2
 	}
 	mean := 0.0
 	for _, s := range p.size {
@@ -145,7 +141,7 @@ func (p *patch) refine() {
 }
 
 func (p *patch) tooLarge(t int) bool {
-	v := p.tris[t].v
+	v := p.tris[t].V
 	c := p.at[v[0]].Add(p.at[v[1]]).Add(p.at[v[2]]).Scale(1. / 3)
 	s := (p.size[v[0]] + p.size[v[1]] + p.size[v[2]]) / 3
 	for _, i := range v {
@@ -160,56 +156,30 @@ func (p *patch) tooLarge(t int) bool {
 func (p *patch) split(t int32) {
 	q := p.tris[t]
 	m := int32(len(p.at))
-	p.at = append(p.at, p.at[q.v[0]].Add(p.at[q.v[1]]).Add(p.at[q.v[2]]).Scale(1./3))
-	p.size = append(p.size, (p.size[q.v[0]]+p.size[q.v[1]]+p.size[q.v[2]])/3)
-	one, two := int32(len(p.tris)), int32(len(p.tris)+1)
-	p.tris[t] = piece{[3]int32{q.v[0], q.v[1], m}, [3]int32{q.n[0], one, two}}
-	p.tris = append(p.tris,
-		piece{[3]int32{q.v[1], q.v[2], m}, [3]int32{q.n[1], two, t}},
-		piece{[3]int32{q.v[2], q.v[0], m}, [3]int32{q.n[2], t, one}})
-	p.renew(q.n[1], t, one)
-	p.renew(q.n[2], t, two)
-	for _, v := range q.v {
+	p.at = append(p.at, p.at[q.V[0]].Add(p.at[q.V[1]]).Add(p.at[q.V[2]]).Scale(1./3))
+	p.size = append(p.size, (p.size[q.V[0]]+p.size[q.V[1]]+p.size[q.V[2]])/3)
+	p.tris.Split(t, m)
+	for _, v := range q.V {
 		p.edges[sorted(v, m)] = true
-	}
-}
-
-// renew tells triangle t that its neighbour old is now called by another number.
-func (p *patch) renew(t, old, now int32) {
-	if t < 0 {
-		return
-	}
-	for k := range 3 {
-		if p.tris[t].n[k] == old {
-			p.tris[t].n[k] = now
-		}
 	}
 }
 
 // swap turns the edge between a triangle and its k-th neighbour when the two
 // angles opposite to it make more than half a turn, and the new edge is free.
 func (p *patch) swap(t int32, k int) bool {
-	u := p.tris[t].n[k]
+	u, l := p.tris.Across(t, k)
 	if u < 0 {
 		return false
 	}
-	q, r := p.tris[t], p.tris[u]
-	l := 0
-	for r.n[l] != t {
-		l++
-	}
-	a, b, c, d := q.v[k], q.v[(k+1)%3], q.v[(k+2)%3], r.v[(l+2)%3] // edge a-b, c and d opposite
+	q, r := p.tris[t].V, p.tris[u].V
+	a, b, c, d := q[k], q[(k+1)%3], q[(k+2)%3], r[(l+2)%3] // edge a-b, c and d opposite
 	if c == d || p.angle(c, a, b)+p.angle(d, a, b) <= math.Pi+1e-6 || p.edges[sorted(c, d)] {
 		return false
 	}
 	if n := int32(len(p.polygon)); c < n && d < n && p.f.topo.Triangles(p.polygon[c], p.polygon[d]) > 0 {
 		return false
 	}
-	bc, ca, ad, db := q.n[(k+1)%3], q.n[(k+2)%3], r.n[(l+1)%3], r.n[(l+2)%3]
-	p.tris[t] = piece{[3]int32{c, d, b}, [3]int32{u, db, bc}}
-	p.tris[u] = piece{[3]int32{d, c, a}, [3]int32{t, ca, ad}}
-	p.renew(db, u, t)
-	p.renew(ca, t, u)
+	p.tris.Swap(t, k)
 	delete(p.edges, sorted(a, b))
 	p.edges[sorted(c, d)] = true
 	return true
