@@ -522,8 +522,13 @@ func TestPiecesKnowTheirNeighbours(t *testing.T) {
 			p.SplitEdge(at, k, next)
 			next++
 		case 2:
-			if u, _ := p.Across(at, k); u >= 0 {
-				p.Swap(at, k)
+			u, l := p.Across(at, k)
+			if u < 0 {
+				break
+			}
+			c, e := p[at].V[(k+2)%3], p[u].V[(l+2)%3]
+			if !slices.ContainsFunc(p, func(q Piece) bool { return slices.Contains(q.V[:], c) && slices.Contains(q.V[:], e) }) {
+				p.Swap(at, k) // no edge is ever there twice
 			}
 		}
 		border := 0
