@@ -136,6 +136,7 @@ type Subject struct {
 	Tree      *spatial.Tree // of the triangles with area
 	Crossings spatial.Crossings
 	walls     walls
+	flat      []bool // by shell: see sheets
 }
 
 // Run checks a mesh whose positions are in mm. It reads the mesh only, gives

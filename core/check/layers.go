@@ -1,6 +1,7 @@
 package check
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -33,15 +34,7 @@ func (s *Subject) layersOf(ctx context.Context, f *Finding) error {
 			list = append(list, cut{p.low + (p.high-p.low)*(float64(k)+0.5)/cuts, i})
 		}
 	}
-	slices.SortStableFunc(list, func(a, b cut) int {
-		switch {
-		case a.z < b.z:
-			return -1
-		case a.z > b.z:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(list, func(a, b cut) int { return cmp.Compare(a.z, b.z) })
 	heights := make([]float64, len(list))
 	for i, c := range list {
 		heights[i] = c.z

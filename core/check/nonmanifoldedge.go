@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"veneer/core/mesh"
 	"veneer/core/spatial"
 )
 
@@ -65,31 +66,48 @@ func (s *Subject) acrossChannels() (across [][]int32, size float64) {
 	if s.Edges.NonManifold == 0 {
 		return nil, 0
 	}
-	patches := s.Topology.Patches()
-	membranes := s.Topology.Membranes(patches, MembraneShare)
-	among := map[int32]bool{}
-	for _, i := range membranes {
-		for _, t := range patches[i].Triangles {
-			among[t] = true
-		}
-	}
 	twins := s.Topology.Twins(s.Duplicates)
-	for _, i := range membranes {
-		if twins[patches[i].Triangles[0]] {
+	for _, sheet := range Membranes(s.Topology, s.Tree) {
+		if twins[sheet.Triangles[0]] {
 			continue // one of two on the same corners: that is all there is to it
 		}
-		if list := patches[i].Triangles; !WithinSolid(s.Tree, list, among) {
-			across = append(across, list)
-			size = max(size, s.placeOf(list).SizeMM)
+		if !sheet.Within {
+			across = append(across, sheet.Triangles)
+			size = max(size, s.placeOf(sheet.Triangles).SizeMM)
 		}
 	}
 	return across, size
 }
 
-// WithinSolid reports whether a sheet of triangles lies in the solid that the
+// Membrane is a sheet that lies across the surface: a wall within the solid, or
+// one with air on both sides, across a channel.
+type Membrane struct {
+	Triangles []int32
+	Within    bool
+}
+
+// Membranes lists the membranes of at most MembraneShare of the area. The tree
+// stands over the same mesh.
+func Membranes(topo *mesh.Topology, tree *spatial.Tree) []Membrane {
+	patches := topo.Patches()
+	found := topo.Membranes(patches, MembraneShare)
+	among := map[int32]bool{}
+	for _, i := range found {
+		for _, t := range patches[i].Triangles {
+			among[t] = true
+		}
+	}
+	list := make([]Membrane, len(found))
+	for k, i := range found {
+		list[k] = Membrane{patches[i].Triangles, withinSolid(tree, patches[i].Triangles, among)}
+	}
+	return list
+}
+
+// withinSolid reports whether a sheet of triangles lies in the solid that the
 // others bound: looking from its largest triangle, past other sheets, the next
 // surface is seen from behind.
-func WithinSolid(tree *spatial.Tree, sheet []int32, sheets map[int32]bool) bool {
+func withinSolid(tree *spatial.Tree, sheet []int32, sheets map[int32]bool) bool {
 	m := tree.Mesh
 	largest, area := sheet[0], 0.0
 	for _, t := range sheet {

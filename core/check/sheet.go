@@ -54,7 +54,13 @@ var sheet = Kind{
 	},
 }
 
-func (s *Subject) sheets() []bool { return Sheets(s.Topology, s.Shells, s.Loops, s.Process.WallMM) }
+// sheets tells which shells are sheets; several kinds ask.
+func (s *Subject) sheets() []bool {
+	if s.flat == nil {
+		s.flat = Sheets(s.Topology, s.Shells, s.Loops, s.Process.WallMM)
+	}
+	return s.flat
+}
 
 // looseSheets counts the sheets that a person decides about, and their area:
 // those beside a solid that are no specks and not torn off it, which joining the

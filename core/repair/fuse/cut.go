@@ -133,15 +133,7 @@ func (s *space) meetFlat(t, u int32, of map[int32]*cuts) {
 			}
 			add(s.crossing(w, a, b, d, e))
 		}
-		slices.SortFunc(on, func(p, q int32) int {
-			switch {
-			case p == q:
-				return 0
-			case s.less(a, b, p, q):
-				return -1
-			}
-			return 1
-		})
+		s.order(a, b, on)
 		c.points = append(c.points, on...)
 		if len(on) > 1 {
 			c.segments = append(c.segments, [2]int32{on[0], on[len(on)-1]})

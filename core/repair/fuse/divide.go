@@ -88,15 +88,7 @@ func (s *space) disjoint(w view, c *cuts) (pieces [][2]int32) {
 		}
 		slices.Sort(on[i])
 		list := slices.Compact(on[i])
-		slices.SortFunc(list, func(p, q int32) int {
-			switch {
-			case p == q:
-				return 0
-			case s.less(a[0], a[1], p, q):
-				return -1
-			}
-			return 1
-		})
+		s.order(a[0], a[1], list)
 		for k := 1; k < len(list); k++ {
 			pieces = append(pieces, sorted(list[k-1], list[k]))
 		}

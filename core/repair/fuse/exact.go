@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"math"
 	"math/big"
+	"slices"
 
 	"veneer/core/geom"
 	"veneer/core/mesh"
@@ -224,6 +225,19 @@ func (s *space) area(w view, a, b, c int32) *big.Int {
 	sum := new(big.Int).Mul(p[w.u], product(q[w.v], r[3], r[w.v], q[3]))
 	sum.Sub(sum, new(big.Int).Mul(p[w.v], product(q[w.u], r[3], r[w.u], q[3])))
 	return sum.Add(sum, new(big.Int).Mul(p[3], product(q[w.u], r[w.v], r[w.u], q[w.v])))
+}
+
+// order sorts points along the line through a and b, from a on.
+func (s *space) order(a, b int32, list []int32) {
+	slices.SortFunc(list, func(p, q int32) int {
+		switch {
+		case p == q:
+			return 0
+		case s.less(a, b, p, q):
+			return -1
+		}
+		return 1
+	})
 }
 
 // less orders points along the line through a and b, from a on.

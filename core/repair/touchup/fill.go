@@ -361,14 +361,14 @@ func (f *filler) spanCurved(polygon []int32, most int, forbidden map[mesh.Triang
 // meeting lists the lid's triangles that meet the surface or each other.
 func (f *filler) meeting(lid []mesh.Triangle) (bad []int) {
 	if f.tree == nil {
-		f.tree = spatial.New(f.mesh, func(t int32) bool { return !f.mesh.ZeroArea(t) })
+		f.tree = treeOf(f.mesh)
 	}
 	own := &mesh.Mesh{Positions: f.mesh.Positions, Triangles: lid}
 	found := make([]bool, len(lid))
 	for i, v := range lid {
 		found[i] = !own.ZeroArea(int32(i)) && f.tree.Meets(v)
 	}
-	among, err := spatial.New(own, func(t int32) bool { return !own.ZeroArea(t) }).Crossings(context.Background(), len(lid), nil)
+	among, err := treeOf(own).Crossings(context.Background(), len(lid), nil)
 	if err == nil { // the context is never cancelled
 		for _, p := range among.Pairs {
 			found[p[0]], found[p[1]] = true, true

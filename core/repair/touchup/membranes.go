@@ -4,7 +4,6 @@ import (
 	"context"
 
 	"veneer/core/check"
-	"veneer/core/spatial"
 )
 
 // dropMembranes takes out sheets that lie across the surface, held all around by
@@ -21,20 +20,11 @@ var dropMembranes = Step{
 		if topo.Count().NonManifold == 0 {
 			return Change{}, nil
 		}
-		patches := topo.Patches()
-		tree := spatial.New(w.Mesh, func(t int32) bool { return !w.Mesh.ZeroArea(t) })
 		out := make([]bool, len(w.Mesh.Triangles))
 		walls, sheets, kept := 0, 0, 0
-		membranes := topo.Membranes(patches, check.MembraneShare)
-		among := map[int32]bool{}
-		for _, i := range membranes {
-			for _, t := range patches[i].Triangles {
-				among[t] = true
-			}
-		}
-		for _, i := range membranes {
+		for _, sheet := range check.Membranes(topo, treeOf(w.Mesh)) {
 			switch {
-			case check.WithinSolid(tree, patches[i].Triangles, among):
+			case sheet.Within:
 				walls++
 			case w.Report.Answers[check.MembraneQuestion] == check.Remove:
 				sheets++
@@ -42,7 +32,7 @@ var dropMembranes = Step{
 				kept++
 				continue
 			}
-			for _, t := range patches[i].Triangles {
+			for _, t := range sheet.Triangles {
 				out[t] = true
 			}
 		}

@@ -43,7 +43,7 @@ var removePieces = Step{
 		flat := check.Sheets(topo, shells, topo.Loops(), w.Process.WallMM)
 		var meet []spatial.Pair
 		if answers[check.StrayShell] == check.Drop {
-			found, err := spatial.New(w.Mesh, func(t int32) bool { return !w.Mesh.ZeroArea(t) }).Crossings(ctx, 1_000_000, nil)
+			found, err := treeOf(w.Mesh).Crossings(ctx, 1_000_000, nil)
 			if err != nil {
 				return Change{}, err
 			}

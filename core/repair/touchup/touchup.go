@@ -13,6 +13,7 @@ import (
 	"veneer/core/check"
 	"veneer/core/mesh"
 	"veneer/core/process"
+	"veneer/core/spatial"
 )
 
 // Step is one line of the table.
@@ -64,6 +65,11 @@ type Change struct {
 // Steps is the table, in the order in which the steps run.
 func Steps() []Step {
 	return []Step{joinSeams, dropDuplicates, dropDegenerate, dropFins, removePieces, orient, dropMembranes, partEdges, removeNested, fill, turnOutward}
+}
+
+// treeOf stands over the triangles that have an area.
+func treeOf(m *mesh.Mesh) *spatial.Tree {
+	return spatial.New(m, func(t int32) bool { return !m.ZeroArea(t) })
 }
 
 // topology gathers the edges and shells, unless they are known.
