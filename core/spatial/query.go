@@ -194,3 +194,27 @@ func (tree *Tree) Along(o, dir geom.Vec, see func(t int32) bool) {
 		}
 	}
 }
+
+// Inside reports whether a point lies within what closed surfaces enclose, as two
+// of three rays see it. Distances round: a point on the surface may count as
+// either. Cost O(log t) on ordinary surfaces.
+func (tree *Tree) Inside(p geom.Vec) bool {
+	yes := 0
+	for _, dir := range [3]geom.Vec{{X: 0.4803, Y: 0.6245, Z: 0.6159}, {X: -0.8367, Y: 0.2729, Z: 0.4748}, {X: 0.1873, Y: -0.8905, Z: 0.4147}} {
+		around := 0
+		tree.Along(p, dir, func(t int32) bool {
+			if tree.meets(p, dir, t) > 0 {
+				if tree.Mesh.AreaNormal(t).Dot(dir) > 0 {
+					around++
+				} else {
+					around--
+				}
+			}
+			return true
+		})
+		if around >= 1 {
+			yes++
+		}
+	}
+	return yes >= 2
+}

@@ -273,3 +273,26 @@ func TestQueriesAgainstAllTriangles(t *testing.T) {
 	}
 	assert.Greater(t, hits, 100)
 }
+
+// TestWindingAndInside tells the inside of a closed ring from its outside, by the
+// winding number and by rays, and half way at the middle of an opening.
+func TestWindingAndInside(t *testing.T) {
+	m := meshtest.Bumpy(80)
+	tree := spatial.New(m, nil)
+	w := spatial.NewWinding(tree)
+	r := rand.New(rand.NewPCG(5, 5))
+	for range 500 {
+		a, b, out := 7*r.Float64(), 7*r.Float64(), r.IntN(2)
+		p := geom.Vec{}
+		reach := 3 + 5*r.Float64() + 9*float64(out)
+		ring := 40 + reach*math.Cos(b)
+		p = geom.Vec{X: ring * math.Cos(a), Y: ring * math.Sin(a), Z: reach * math.Sin(b)}
+		assert.InDelta(t, 1-out, w.At(p), 0.1, "%v", p)
+		assert.Equal(t, out == 0, tree.Inside(p), "%v", p)
+	}
+	box := &mesh.Mesh{}
+	meshtest.Block(box, geom.Vec{X: -1, Y: -1, Z: -1}, geom.Vec{X: 1, Y: 1, Z: 1})
+	box.Triangles = box.Triangles[:10] // one side is open
+	assert.InDelta(t, 5./6, spatial.NewWinding(spatial.New(box, nil)).At(geom.Vec{}), 1e-12)
+	assert.Zero(t, spatial.NewWinding(spatial.New(&mesh.Mesh{}, nil)).At(geom.Vec{}))
+}
