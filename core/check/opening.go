@@ -103,7 +103,7 @@ func (s *Subject) closeOrLeave() Ask {
 	q := Ask{ID: OpeningQuestion, Kind: OpeningQuestion, Text: "A large opening: is a face missing, or is it the mouth of something hollow?", Default: Close, Evidence: []string{},
 		Choices: []Choice{
 			{Answer: Close, Effect: "it is closed: the part is solid behind it", leaves: Error},
-			{Answer: LeaveOpen, Effect: "it stays open: the part cannot print until its skin has a thickness", leaves: Error},
+			{Answer: LeaveOpen, Effect: fmt.Sprintf("it stays open, and the skin gets %.2g mm of thickness inward, the thinnest wall that prints", s.Process.WallMM), leaves: Error},
 		}}
 	for _, o := range Openings(s.Topology, s.Shells, s.Loops, s.Process.WallMM) {
 		way := "sideways"

@@ -3,13 +3,17 @@ package check
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"veneer/core/mesh"
 )
 
 // SheetQuestion is the question what to do with surfaces that enclose nothing
-// beside solids that do; its answers are Remove and Keep.
+// beside solids that do; its answers are Thicken, Remove and Keep.
 const SheetQuestion = "sheet"
+
+// Thicken gives a sheet the thickness of a wall.
+const Thicken = "thicken"
 
 // Keep leaves a surface as it is.
 const Keep = "keep"
@@ -18,7 +22,7 @@ var sheet = Kind{
 	Name: SheetQuestion, Title: "Sheet without thickness", Usual: Error,
 	What:   "A surface encloses nothing: it is a skin with air on both sides, or two skins on one another.",
 	Harm:   "It has no inside to fill. Slicing software drops it, or prints a stray line.",
-	Action: "It is reported: open shells that would be thinner than the thinnest wall if their rims were closed, and closed ones that enclose nothing. Beside solids a person is asked whether to remove it; specks are removed.",
+	Action: "It is reported: open shells that would be thinner than the thinnest wall if their rims were closed, and closed ones that enclose nothing. A person is asked whether it gets the thickness of the thinnest wall that prints, or is left over; specks are removed.",
 	sketch: sketches{"s M8 60V30h40v30z|b M48 30C62 16 78 36 94 22",
 		"s M8 60V30h40v30z|n M48 30C62 16 78 36 94 22|t 72 56 keep?"},
 	find: func(s *Subject) *Finding {
@@ -45,12 +49,17 @@ var sheet = Kind{
 		for _, shell := range s.Shells.List {
 			whole += shell.AreaMM2
 		}
-		return Ask{ID: SheetQuestion, Kind: SheetQuestion, Text: "Sheets without thickness belong to the part. Remove them?", Default: Remove,
+		q := Ask{ID: SheetQuestion, Kind: SheetQuestion, Text: "Sheets without thickness belong to the part. Give them one?", Default: Thicken,
 			Evidence: []string{fmt.Sprintf("%s up %.2g %% of the surface", some(n, "sheet makes", "sheets make"), 100*area/whole)},
 			Choices: []Choice{
+				{Answer: Thicken, Effect: fmt.Sprintf("they become walls %.2g mm thick, the thinnest that prints", s.Process.WallMM), leaves: Error},
 				{Answer: Remove, Effect: "they are taken away; the solids stay", leaves: Error},
 				{Answer: Keep, Effect: "they stay as they are: the part cannot print until they have a thickness", leaves: Error},
 			}}
+		if area == whole { // something must stay
+			q.Choices = slices.Delete(q.Choices, 1, 2)
+		}
+		return q
 	},
 }
 
@@ -63,19 +72,10 @@ func (s *Subject) sheets() []bool {
 }
 
 // looseSheets counts the sheets that a person decides about, and their area:
-// those beside a solid that are no specks and not torn off it, which joining the
-// seam would mend.
+// those that are open, no specks, and not torn off a solid, which joining the seam
+// would mend.
 func (s *Subject) looseSheets() (n int, area float64) {
 	flat := s.sheets()
-	solids := 0
-	for _, is := range flat {
-		if !is {
-			solids++
-		}
-	}
-	if solids == 0 {
-		return 0, 0
-	}
 	torn := map[int32]bool{}
 	for _, p := range s.seams() {
 		torn[s.Shells.Of[p[0]/3]], torn[s.Shells.Of[p[1]/3]] = true, true

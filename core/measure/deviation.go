@@ -20,16 +20,20 @@ type Deviation struct {
 
 // Compare measures how far two surfaces are apart by about n samples of each,
 // spread by area, and, with corners, by all their vertices too, which count for
-// Max alone. It is never larger than the true distance (of Hausdorff), and misses
+// Max alone. When b is a solid, points of a that lie inside it count as on it:
+// walls within a solid are no loss. It is never larger than the true distance (of Hausdorff), and misses
 // no more than lies between samples. Cost: a nearest point for each.
-func Compare(ctx context.Context, a, b *spatial.Tree, n int, corners bool) (Deviation, error) {
+func Compare(ctx context.Context, a, b *spatial.Tree, n int, corners, solid bool) (Deviation, error) {
 	var d Deviation
 	var all []float64
-	for _, pair := range [2][2]*spatial.Tree{{a, b}, {b, a}} {
+	for i, pair := range [2][2]*spatial.Tree{{a, b}, {b, a}} {
+		within := func(p geom.Vec, d float64) bool { return i == 0 && solid && d > 0 && b.Inside(p) }
 		samples := Samples(pair[0].Mesh, n, nil)
 		distances := make([]float64, len(samples))
 		if err := each(ctx, len(samples), func(i int) {
-			_, _, distances[i] = pair[1].Nearest(samples[i].At, math.Inf(1))
+			if _, _, distances[i] = pair[1].Nearest(samples[i].At, math.Inf(1)); within(samples[i].At, distances[i]) {
+				distances[i] = 0
+			}
 		}); err != nil {
 			return d, err
 		}
@@ -46,7 +50,9 @@ func Compare(ctx context.Context, a, b *spatial.Tree, n int, corners bool) (Devi
 		points := pair[0].Mesh.Positions
 		distances = make([]float64, len(points))
 		if err := each(ctx, len(points), func(i int) {
-			_, _, distances[i] = pair[1].Nearest(points[i], math.Inf(1))
+			if _, _, distances[i] = pair[1].Nearest(points[i], math.Inf(1)); within(points[i], distances[i]) {
+				distances[i] = 0
+			}
 		}); err != nil {
 			return d, err
 		}

@@ -19,13 +19,17 @@ const (
 )
 
 // total is what the steps changed that nobody was asked about.
-type total struct{ moved, removed, filled float64 }
+type total struct{ moved, redrawn, removed, filled float64 }
 
 // beyond lists what goes beyond the limits, in words.
-func (c total) beyond(r *Result, limits process.Consent) (why []string) {
+func (c total) beyond(r *Result, p process.Process) (why []string) {
+	limits := p.Consent
 	area := r.Before.Geometry.AreaMM2
 	if c.moved > limits.MovedMM {
 		why = append(why, fmt.Sprintf("points move by up to %.2g mm; %.2g mm are allowed", c.moved, limits.MovedMM))
+	}
+	if c.redrawn > p.DetailMM {
+		why = append(why, fmt.Sprintf("the new skin is up to %.2g mm off the surface; %.2g mm, the finest that shows, are allowed", c.redrawn, p.DetailMM))
 	}
 	share := func(what string, part, whole, limit float64) {
 		if whole > 0 && part > limit*whole {
@@ -34,7 +38,7 @@ func (c total) beyond(r *Result, limits process.Consent) (why []string) {
 	}
 	share("surface taken away:", c.removed, area, limits.Removed)
 	share("new surface:", c.filled, area, limits.Filled)
-	if _, asked := r.Before.Answers[check.NestedShell]; r.VolumeChange != nil && r.Before.Geometry.InsideOutShells == 0 && !asked && r.Method != Fuse { // what overlaps was counted twice before
+	if _, asked := r.Before.Answers[check.NestedShell]; r.VolumeChange != nil && r.Before.Geometry.InsideOutShells == 0 && !asked && r.Method != Fuse && r.Method != Recast { // what overlaps was counted twice before
 		share("the volume changes by", math.Abs(*r.VolumeChange), math.Abs(*r.Before.Geometry.VolumeMM3), limits.Volume)
 	}
 	return why
@@ -43,7 +47,7 @@ func (c total) beyond(r *Result, limits process.Consent) (why []string) {
 // consent opens the question about a change that is too large, or takes its
 // answer. What a person answered already is left out.
 func (r *Result) consent(c total, set Settings) {
-	why := c.beyond(r, set.Process.Consent)
+	why := c.beyond(r, set.Process)
 	if len(why) == 0 || !r.Repaired {
 		return
 	}

@@ -4,11 +4,15 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 
 	"veneer/core/check"
+	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/process"
 	"veneer/core/repair/fuse"
 	"veneer/core/repair/touchup"
+	"veneer/core/spatial"
 )
 
 // fuseStep is the second method, as a step: it comes when touching up is done,
@@ -22,6 +26,13 @@ var fuseStep = touchup.Step{
 		}
 		return fmt.Sprintf("%d pairs of triangles pass through each other", *n)
 	},
+	Needs: func(r *check.Report, _ process.Process) touchup.Need {
+		pairs := 0
+		if n := r.Geometry.SelfIntersections; n != nil {
+			pairs = *n
+		}
+		return touchup.Need{Seconds: 1.5e-6*float64(r.Geometry.Triangles) + 60e-6*float64(pairs), Bytes: int64(300*r.Geometry.Triangles + 6000*pairs)}
+	},
 	Run: func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
 		w.Mesh.Round()
 		w.Changed()
@@ -29,36 +40,199 @@ var fuseStep = touchup.Step{
 			return touchup.Change{Left: "triangles without area are left"}, nil
 		}
 		saved := w.Mesh.Clone()
+		capped, lids := capOpen(w)
+		if lids > 0 { // it can only be told now which way they face
+			if _, err := touchup.TurnOutward(ctx, w); err != nil {
+				return touchup.Change{}, err
+			}
+			w.Changed()
+		}
 		c, err := fuse.Run(ctx, w.Mesh, touchup.DropFlat, nil)
 		w.Changed()
-		switch {
-		case errors.Is(err, fuse.ErrOpen), errors.Is(err, fuse.ErrTooMany), errors.Is(err, fuse.ErrRounding):
+		if err == nil && len(w.Mesh.Triangles) == 0 {
+			err = errNothing
+		}
+		if tooHard(err) {
 			*w.Mesh = *saved
 			return touchup.Change{Left: err.Error()}, nil
-		case err != nil || c.Rounds == 0:
+		}
+		if err != nil {
 			return touchup.Change{}, err
 		}
-		change := touchup.Change{Count: max(c.Cut, 1), Detail: fmt.Sprintf("%s cut into %d pieces, %s within the solid dropped", counted(c.Cut, "triangle"), c.Pieces, counted(c.Gone, "piece"))}
-		mergeBodies(w.Mesh)
-		parted, err := touchup.PartEdges(ctx, w)
-		if parted.Count > 0 {
-			w.Changed()
-			change.Detail += "; " + parted.Detail
-			change.MovedMM = parted.MovedMM
+		if c.Rounds == 0 && lids == 0 {
+			*w.Mesh = *saved
+			return touchup.Change{}, nil
 		}
+		change := touchup.Change{FilledMM2: capped, Count: max(c.Cut, 1), Detail: fmt.Sprintf("%s cut into %d pieces, %s within the solid dropped", counted(c.Cut, "triangle"), c.Pieces, counted(c.Gone, "piece"))}
+		if lids > 0 {
+			change.Detail += fmt.Sprintf("; open edges closed by %s before", counted(lids, "triangle"))
+		}
+		mergeBodies(w.Mesh)
+		words, moved, err := settleEdges(ctx, w)
+		if n := dropCrumbs(w); n > 0 {
+			words += fmt.Sprintf("; %s too fine to show dropped", counted(n, "crumb"))
+		}
+		change.Detail += words
+		change.MovedMM = moved
 		return change, err
 	},
 }
 
-func counted(n int, one string) string {
-	if n == 1 {
+// capOpen closes what touching up could not, by fans to the middle of each rim,
+// which may pass through anything: fusing settles that. Surfaces that a person
+// wants as they are stay open. It tells the area and number of the new triangles.
+func capOpen(w *touchup.Work) (area float64, n int) {
+	for _, answer := range w.Report.Answers {
+		if answer == check.Keep {
+			return 0, 0
+		}
+	}
+	caps, positions := mesh.Caps(w.Topology())
+	w.Mesh.Positions = positions
+	for _, c := range caps {
+		w.Mesh.Append(c.Beside, c.Triangle)
+		area += w.Mesh.AreaNormal(int32(len(w.Mesh.Triangles)-1)).Length() / 2
+	}
+	if len(caps) > 0 {
+		w.Mesh.Round()
+		w.Mesh.Keep(func(t int32) bool { return !w.Mesh.RepeatsVertex(t) })
+		w.Changed()
+	}
+	return area, len(caps)
+}
+
+var errNothing = errors.New("the surfaces enclose nothing")
+
+// tooHard reports whether fusing gave up, rather than failed.
+func tooHard(err error) bool {
+	return errors.Is(err, errNothing) || errors.Is(err, fuse.ErrOpen) || errors.Is(err, fuse.ErrTooMany) || errors.Is(err, fuse.ErrRounding)
+}
+
+// settleEdges deals with solids that only touch along an edge once they are
+// fused: they are drawn apart by a hair where that does, and otherwise joined by
+// a bead of material around the edge, a few hairs thick.
+func settleEdges(ctx context.Context, w *touchup.Work) (words string, moved float64, err error) {
+	const tries, mostBeads = 3, 40
+	hair := 1e-5 * w.Mesh.Bounds().Size().Length()
+	for try := range tries {
+		touching := touchingEdges(w.Topology())
+		if len(touching) == 0 || try > 0 && len(touching) > mostBeads {
+			return words, moved, nil
+		}
+		saved := w.Mesh.Clone()
+		if try == 0 {
+			parted, err := touchup.PartEdges(ctx, w)
+			w.Mesh.Round()
+			w.Changed()
+			if err != nil {
+				return words, moved, err
+			}
+			if len(touchingEdges(w.Topology())) == 0 {
+				meet, err := spatial.New(w.Mesh, nil).Crossings(ctx, 1, nil)
+				if err != nil || len(meet.Pairs) == 0 {
+					return "; " + parted.Detail, parted.MovedMM, err
+				}
+			}
+		} else {
+			for _, e := range touching {
+				bead(w.Mesh, e, hair)
+			}
+			w.Mesh.Round()
+			w.Changed()
+			_, err := fuse.Run(ctx, w.Mesh, touchup.DropFlat, nil)
+			w.Changed()
+			if err == nil {
+				mergeBodies(w.Mesh)
+				words, moved = fmt.Sprintf("; %s joined by a bead %.2g mm thick", counted(len(touching), "edge that solids touched along", "edges that solids touched along"), 2*hair), 0
+				continue
+			}
+			if !tooHard(err) {
+				return words, moved, err
+			}
+		}
+		*w.Mesh = *saved
+		w.Changed()
+		if try > 0 {
+			hair *= 3
+		}
+	}
+	return words, moved, nil
+}
+
+// dropCrumbs takes out closed shells that cutting left: solids and hollows finer
+// than the process shows, and those as thin as rounding makes them.
+func dropCrumbs(w *touchup.Work) (dropped int) {
+	topo := w.Topology()
+	shells := mesh.NewShells(topo, topo.Count())
+	thin := 1e-6 * w.Mesh.Bounds().Size().Length()
+	crumb := make([]bool, len(shells.List))
+	for i, s := range shells.List {
+		size := s.Box.Size()
+		if crumb[i] = s.Closed && (max(size.X, size.Y, size.Z) < w.Process.DetailMM || 2*math.Abs(s.VolumeMM3) < thin*s.AreaMM2); crumb[i] {
+			dropped++
+		}
+	}
+	if dropped == 0 || dropped == len(crumb) {
+		return 0
+	}
+	w.Mesh.Keep(func(t int32) bool { return shells.Of[t] < 0 || !crumb[shells.Of[t]] })
+	w.Mesh.Weld()
+	w.Changed()
+	return dropped
+}
+
+// touching is an edge of more than two triangles: one of them, and the ends.
+type touching struct{ like, from, to int32 }
+
+func touchingEdges(topo *mesh.Topology) (list []touching) {
+	for e := range int32(topo.Edges()) {
+		if h := topo.Halves(e); len(h) > 2 {
+			list = append(list, touching{h[0] / 3, topo.From(h[0]), topo.To(h[0])})
+		}
+	}
+	return list
+}
+
+// bead adds a thin prism around an edge, a little longer than it.
+func bead(m *mesh.Mesh, e touching, radius float64) {
+	p, q := m.Positions[e.from], m.Positions[e.to]
+	along := q.Sub(p).Unit()
+	side := along.Cross(geom.Vec{X: 0.48, Y: 0.6, Z: 0.64})
+	if side.Length() < 0.1 {
+		side = along.Cross(geom.Vec{X: 1})
+	}
+	side = side.Unit()
+	up := along.Cross(side)
+	const around = 5
+	first := int32(len(m.Positions))
+	for i := range around {
+		s, c := math.Sincos(2*math.Pi*float64(i)/around + 0.3)
+		out := side.Scale(c * radius).Add(up.Scale(s * radius))
+		m.Positions = append(m.Positions, p.Add(out).Sub(along.Scale(radius)), q.Add(out).Add(along.Scale(radius)))
+	}
+	for i := range int32(around) {
+		a, b := first+2*i, first+2*((i+1)%around)
+		m.Append(e.like, mesh.Triangle{a, b, b + 1}, mesh.Triangle{a, b + 1, a + 1})
+		if i > 1 {
+			m.Append(e.like, mesh.Triangle{first, a, a - 2}, mesh.Triangle{first + 1, a - 1, a + 1})
+		}
+	}
+}
+
+// counted is a number with its noun, which gets an s when no other plural is given.
+func counted(n int, one string, many ...string) string {
+	switch {
+	case n == 1:
 		return "1 " + one
+	case len(many) > 0:
+		return fmt.Sprintf("%d %s", n, many[0])
 	}
 	return fmt.Sprintf("%d %ss", n, one)
 }
 
-// mergeBodies makes one body of those that share an edge of the fused skin, for
-// neither is closed by itself any more; it keeps the first one's name.
+// mergeBodies makes one body of those that share an edge of the new skin, for
+// neither is closed by itself any more; it keeps the first one's name. Bodies that
+// nothing is left of are dropped.
 func mergeBodies(m *mesh.Mesh) {
 	if m.BodyOf == nil {
 		return
@@ -72,8 +246,15 @@ func mergeBodies(m *mesh.Mesh) {
 		}
 	}
 	number := make([]int32, len(m.Bodies))
+	has := make([]bool, len(m.Bodies))
+	for _, b := range m.BodyOf {
+		has[joined.Root(b)] = true
+	}
 	var kept []mesh.Body
 	for b := range int32(len(m.Bodies)) {
+		if !has[joined.Root(b)] {
+			continue
+		}
 		if r := joined.Root(b); r == b {
 			number[b] = int32(len(kept))
 			kept = append(kept, m.Bodies[b])

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -20,6 +21,7 @@ import (
 	"veneer/core/measure"
 	"veneer/core/mesh"
 	"veneer/core/process"
+	"veneer/core/repair/recast"
 	"veneer/core/repair/touchup"
 	"veneer/core/spatial"
 )
@@ -34,16 +36,17 @@ const (
 	Auto    Method = "auto"
 	TouchUp Method = "touch-up"
 	Fuse    Method = "fuse"    // touch-up, then one skin of all that passes through each other
+	Recast  Method = "recast"  // touch-up, then a new skin drawn around the whole
 	ByHand  Method = "by-hand" // single steps that a person ordered
 )
 
 // MethodNamed checks that a method of that name exists.
 func MethodNamed(name string) (Method, error) {
 	switch m := Method(name); m {
-	case Auto, TouchUp, Fuse:
+	case Auto, TouchUp, Fuse, Recast:
 		return m, nil
 	}
-	return "", fmt.Errorf("no repair method is called %q; there are auto, touch-up and fuse", name)
+	return "", fmt.Errorf("no repair method is called %q; there are auto, touch-up, fuse and recast", name)
 }
 
 // Step is one planned step, and once it has run, what it changed.
@@ -58,37 +61,55 @@ type Step struct {
 	TrianglesAfter  int    `json:"triangles_after"`
 
 	With    map[string]float64 `json:"with,omitempty"`   // what the step is set to
+	Needs   *Need              `json:"needs,omitempty"`  // what it will take, for the heavy ones
 	MovedMM float64            `json:"moved_mm"`         // how far points were moved at most
 	MS      float64            `json:"ms"`               // how long it took
 	Undone  string             `json:"undone,omitempty"` // why what it did was taken back
 }
 
+// Need is what a step will take, about, on an ordinary machine of two cores.
+type Need struct {
+	Seconds float64 `json:"seconds"`
+	Bytes   int64   `json:"bytes"` // of memory
+}
+
 // steps are those of a method, in order. What touching up cannot mend is fused
-// when it is done.
-func (m Method) steps() []touchup.Step {
-	if m == TouchUp {
+// when it is done, or drawn anew when that is what a person wants.
+func (m Method) steps(set recast.Settings, progress func(string, float64)) []touchup.Step {
+	switch m {
+	case TouchUp:
 		return touchup.Steps()
+	case Recast:
+		return append(touchup.Steps(), recastStep(set, progress))
 	}
 	return append(touchup.Steps(), fuseStep)
 }
 
 // Plan lists the steps of a method that the report calls for, in order, none of
 // them run. A part that passes needs none.
-func Plan(r *check.Report, p process.Process, method Method) []Step {
+func Plan(r *check.Report, set Settings) []Step {
 	plan := []Step{}
 	if r.Verdict == check.Pass || r.Verdict == check.Reject {
 		return plan
 	}
-	for _, s := range method.steps() {
+	for _, s := range set.Method.steps(set.Recast, nil) {
 		if why := s.Why(r); why != "" {
-			step := Step{Step: s.Name, Title: s.Title, Why: why}
-			if s.With != nil {
-				step.With = s.With(r, p)
-			}
-			plan = append(plan, step)
+			plan = append(plan, planned(s, r, set.Process, why))
 		}
 	}
 	return plan
+}
+
+func planned(s touchup.Step, r *check.Report, p process.Process, why string) Step {
+	step := Step{Step: s.Name, Title: s.Title, Why: why}
+	if s.With != nil {
+		step.With = s.With(r, p)
+	}
+	if s.Needs != nil {
+		n := s.Needs(r, p)
+		step.Needs = &Need{n.Seconds, n.Bytes}
+	}
+	return step
 }
 
 // Settings are what a repair needs beside the mesh.
@@ -99,6 +120,8 @@ type Settings struct {
 	// answered take their default.
 	Answers      map[string]string
 	TakeDefaults bool
+	// Recast is what drawing a new skin is set to; what is 0 follows from the process.
+	Recast recast.Settings
 	// Orders, when there are any, are done instead of what a plan would do.
 	Orders []touchup.Order
 	// Now tells the time for the steps' record; without it they take none. The core has no clock.
@@ -140,22 +163,50 @@ const (
 )
 
 // Deviate measures how far the result is from the mesh as it was, as
-// measure.Compare does.
-func Deviate(ctx context.Context, before, after *mesh.Mesh, samples int, corners bool) (*Deviation, error) {
+// measure.Compare does; walls within the result's solid are left out when it is
+// one.
+func Deviate(ctx context.Context, before, after *mesh.Mesh, samples int, corners, solid bool) (*Deviation, error) {
 	tree := func(m *mesh.Mesh) *spatial.Tree {
 		return spatial.New(m, func(t int32) bool { return !m.RepeatsVertex(t) })
 	}
-	d, err := measure.Compare(ctx, tree(before), tree(after), samples, corners)
+	d, err := measure.Compare(ctx, tree(before), tree(after), samples, corners, solid)
 	return &Deviation{d.Max, d.P99, d.Mean, d.At.Array()}, err
 }
 
 // Run repairs a copy of the mesh as the plan for its report says, and verifies it.
+// When that leaves errors, and no method was asked for, the next heavier one goes
+// on from there.
 func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) (*Result, error) {
-	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before, set.Process, set.Method), Mesh: m.Clone(), Questions: before.Questions}
-	sum, err := r.steps(ctx, set)
+	r := &Result{Schema: Schema, Method: TouchUp, Before: before, Steps: Plan(before, set), Mesh: m.Clone(), Questions: before.Questions}
+	work := &touchup.Work{Mesh: r.Mesh, Report: before, Process: set.Process}
+	sum, err := r.steps(ctx, work, set)
 	if err != nil {
 		return nil, err
 	}
+	for {
+		if err := r.verify(ctx, m, set); err != nil {
+			return nil, err
+		}
+		next, why := r.heavier(set)
+		if why == "" {
+			break
+		}
+		work.Changed()
+		r.Steps = append(r.Steps, planned(next, before, set.Process, why))
+		if err := r.step(ctx, work, next.Run, &r.Steps[len(r.Steps)-1], &sum, set); err != nil {
+			return nil, err
+		}
+	}
+	r.Repaired = r.Verdict == check.Pass
+	if len(set.Orders) == 0 {
+		r.consent(sum, set)
+	}
+	return r, nil
+}
+
+// verify writes what there is, reads it back and checks it, and measures beside
+// how far it is from what it was.
+func (r *Result) verify(ctx context.Context, m *mesh.Mesh, set Settings) error {
 	if set.Progress != nil {
 		set.Progress("verify", float64(len(r.Steps))/float64(len(r.Steps)+2))
 	}
@@ -168,23 +219,49 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 		return nil
 	})
 	g.Go(func() (err error) {
-		r.Deviation, err = Deviate(ctx, m, r.Mesh, min(max(len(m.Triangles), leastDeviation), mostDeviation), false)
+		r.Deviation, err = Deviate(ctx, m, r.Mesh, min(max(len(m.Triangles), leastDeviation), mostDeviation), false, r.Method == Fuse || r.Method == Recast)
 		return err
 	})
 	if err := g.Wait(); err != nil {
-		return nil, err
+		return err
 	}
-	after := r.After
-	r.Verdict = after.Verdict
-	r.Repaired = after.Verdict == check.Pass
-	if v, w := before.Geometry.VolumeMM3, after.Geometry.VolumeMM3; v != nil && w != nil {
+	r.Verdict, r.VolumeChange, r.Questions = r.After.Verdict, nil, slices.Clone(r.After.Questions)
+	if v, w := r.Before.Geometry.VolumeMM3, r.After.Geometry.VolumeMM3; v != nil && w != nil {
 		change := *w - *v
 		r.VolumeChange = &change
 	}
-	if len(set.Orders) == 0 {
-		r.consent(sum, set)
+	return nil
+}
+
+// heavier is the step of the next heavier method, and why it is needed; none when
+// the result passes or waits for an answer, when the heaviest was tried, and when
+// a person wants it as it is.
+func (r *Result) heavier(set Settings) (next touchup.Step, why string) {
+	if r.Verdict != check.Repair || len(set.Orders) > 0 || set.Method != Auto && set.Method != "" {
+		return next, ""
 	}
-	return r, nil
+	for _, answer := range r.Before.Answers {
+		if answer == check.Keep || answer == check.Apart {
+			return next, ""
+		}
+	}
+	did := func(name string) bool {
+		return slices.ContainsFunc(r.Steps, func(s Step) bool { return s.Step == name })
+	}
+	next = recastStep(set.Recast, set.Progress)
+	switch n := r.After.Geometry.SelfIntersections; {
+	case did(next.Name):
+		return next, ""
+	case n != nil && *n > 0 && !did(fuseStep.Name):
+		return fuseStep, fmt.Sprintf("%s through each other after touching up", counted(*n, "pair of triangles passes", "pairs of triangles pass"))
+	}
+	var left []string
+	for _, f := range r.After.Findings {
+		if f.Severity == check.Error {
+			left = append(left, fmt.Sprintf("%s %d", f.Kind, f.Count))
+		}
+	}
+	return next, "still there: " + strings.Join(left, ", ")
 }
 
 // Preview is what a repair would make of a mesh if one question were answered so
@@ -200,17 +277,16 @@ func Preview(ctx context.Context, m *mesh.Mesh, before *check.Report, p process.
 		as.Answers[q.ID] = q.Default
 	}
 	as.Answers[question] = answer
-	r := &Result{Before: &as, Steps: Plan(&as, p, TouchUp), Mesh: m.Clone()}
-	_, err := r.steps(ctx, Settings{Process: p})
+	r := &Result{Before: &as, Steps: Plan(&as, Settings{Process: p, Method: TouchUp}), Mesh: m.Clone()}
+	_, err := r.steps(ctx, &touchup.Work{Mesh: r.Mesh, Report: &as, Process: p}, Settings{Process: p, Method: TouchUp})
 	return r.Mesh, err
 }
 
 // steps does what the plan says, or what was ordered instead, to the result's mesh.
-func (r *Result) steps(ctx context.Context, set Settings) (sum total, err error) {
-	work := &touchup.Work{Mesh: r.Mesh, Report: r.Before, Process: set.Process}
+func (r *Result) steps(ctx context.Context, work *touchup.Work, set Settings) (sum total, err error) {
 	work.Fusing = slices.ContainsFunc(r.Steps, func(s Step) bool { return s.Step == fuseStep.Name })
 	run := map[string]stepFunc{}
-	for _, s := range Fuse.steps() {
+	for _, s := range set.Method.steps(set.Recast, set.Progress) {
 		run[s.Name] = s.Run
 	}
 	if len(set.Orders) > 0 {
@@ -225,52 +301,64 @@ func (r *Result) steps(ctx context.Context, set Settings) (sum total, err error)
 		if set.Progress != nil {
 			set.Progress(step.Title, float64(i)/float64(len(r.Steps)+2))
 		}
-		step.TrianglesBefore = len(work.Mesh.Triangles)
-		var change touchup.Change
-		var err error
+		do := run[step.Step]
 		if len(set.Orders) > 0 {
-			change, err = recorded(ctx, set.Orders[i].Run, work, step, set.Now)
-		} else {
-			change, err = guarded(ctx, run[step.Step], work, step, &wrong, set.Now)
+			do = set.Orders[i].Run
+		} else if !drawsAnew(step) {
+			do = guarded(do, step, &wrong)
 		}
-		if err != nil {
-			return sum, fmt.Errorf("%s: %w", step.Step, err)
-		}
-		if step.Step == fuseStep.Name && change.Count > 0 {
-			r.Method = Fuse
-		}
-		sum.moved, sum.removed, sum.filled = max(sum.moved, change.MovedMM), sum.removed+change.RemovedMM2, sum.filled+change.FilledMM2
-		if err := ctx.Err(); err != nil {
+		if err := r.step(ctx, work, do, step, &sum, set); err != nil {
 			return sum, err
 		}
 	}
 	return sum, nil
 }
 
+// drawsAnew reports whether a step makes a new skin, which needs no guard.
+func drawsAnew(s *Step) bool { return s.Step == fuseStep.Name || Method(s.Step) == Recast }
+
+// step does one step, writes down what it did, and adds it up.
+func (r *Result) step(ctx context.Context, work *touchup.Work, do stepFunc, step *Step, sum *total, set Settings) error {
+	change, err := recorded(ctx, do, work, step, set.Now)
+	if err != nil {
+		return fmt.Errorf("%s: %w", step.Step, err)
+	}
+	if drawsAnew(step) && change.Count > 0 {
+		r.Method = Method(step.Step)
+	}
+	if r.Method == Recast {
+		sum.redrawn, change.MovedMM = change.MovedMM, 0
+	}
+	sum.moved, sum.removed, sum.filled = max(sum.moved, change.MovedMM), sum.removed+change.RemovedMM2, sum.filled+change.FilledMM2
+	return ctx.Err()
+}
+
 // stepFunc is what a step does.
 type stepFunc = func(context.Context, *touchup.Work) (touchup.Change, error)
 
-// guarded runs a step, and undoes it when it leaves more wrong than there was:
-// the mesh is then as it was before it. wrong is kept from step to step.
-func guarded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step, wrong *int, now func() time.Time) (touchup.Change, error) {
-	saved := work.Mesh.Clone()
-	if *wrong < 0 {
-		*wrong = defects(work)
-	}
-	change, err := recorded(ctx, run, work, step, now)
-	if err != nil || change.Count == 0 {
-		return change, err
-	}
-	more := defects(work)
-	if more > *wrong {
-		*work.Mesh = *saved
+// guarded is a step that is undone when it leaves more wrong than there was: the
+// mesh is then as it was before it. wrong is kept from step to step.
+func guarded(run stepFunc, step *Step, wrong *int) stepFunc {
+	return func(ctx context.Context, work *touchup.Work) (touchup.Change, error) {
+		saved := work.Mesh.Clone()
+		if *wrong < 0 {
+			*wrong = defects(work)
+		}
+		change, err := run(ctx, work)
+		if err != nil || change.Count == 0 {
+			return change, err
+		}
 		work.Changed()
-		step.Undone = fmt.Sprintf("it would have left %d defects where there were %d", more, *wrong)
-		step.Changed, step.Detail, step.MovedMM, step.TrianglesAfter = 0, "", 0, step.TrianglesBefore
-		return touchup.Change{}, nil
+		more := defects(work)
+		if more > *wrong {
+			*work.Mesh = *saved
+			work.Changed()
+			step.Undone = fmt.Sprintf("it would have left %d defects where there were %d", more, *wrong)
+			return touchup.Change{}, nil
+		}
+		*wrong = more
+		return change, nil
 	}
-	*wrong = more
-	return change, nil
 }
 
 // recorded runs a step and writes down what it did.
@@ -279,6 +367,7 @@ func recorded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step,
 	if now != nil {
 		start = now()
 	}
+	before := len(work.Mesh.Triangles)
 	change, err := run(ctx, work)
 	if err != nil {
 		return change, err
@@ -286,6 +375,7 @@ func recorded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step,
 	if change.Count > 0 {
 		work.Changed()
 	}
+	step.TrianglesBefore = before
 	step.Changed, step.Left, step.MovedMM, step.TrianglesAfter = change.Count, change.Left, change.MovedMM, len(work.Mesh.Triangles)
 	if change.Count > 0 {
 		step.Detail = change.Detail

@@ -24,7 +24,9 @@ import (
 // memory is a file that is not on disk.
 type memory struct{ b []byte }
 
-func (m *memory) Write(p []byte) (int, error) { m.b = append(m.b, p...); return len(p), nil }
+func (m *memory) Write(p []byte) (int, error)    { m.b = append(m.b, p...); return len(p), nil }
+func (m *memory) Seek(int64, int) (int64, error) { return 0, nil }
+func (m *memory) Truncate(int64) error           { m.b = nil; return nil }
 func (m *memory) ReadAt(p []byte, at int64) (int, error) {
 	return bytes.NewReader(m.b).ReadAt(p, at)
 }
@@ -223,7 +225,7 @@ func TestRepairIsIdempotent(t *testing.T) {
 	_, first := mend(t, m)
 	c, err := pipeline.Check(t.Context(), file.Source{Name: "again.stl", R: bytes.NewReader(first), Size: int64(len(first))}, settings())
 	require.NoError(t, err)
-	assert.Empty(t, repair.Plan(c.Report, filament, repair.Auto))
+	assert.Empty(t, repair.Plan(c.Report, repair.Settings{Process: filament}))
 	out := &memory{}
 	_, err = pipeline.Mend(t.Context(), c, out, settings())
 	require.NoError(t, err)
@@ -316,13 +318,21 @@ func TestLongCurvedRim(t *testing.T) {
 	assert.Equal(t, 1, *r.After.Geometry.Genus, "the ring is back, and no lid cuts the part in two")
 }
 
-func TestSheetsAreLeftAlone(t *testing.T) {
+// TestSheetsBecomeWalls asks what a surface that encloses nothing is meant to be:
+// it becomes a wall, or stays as it is.
+func TestSheetsBecomeWalls(t *testing.T) {
 	flat := &mesh.Mesh{Positions: []geom.Vec{{}, {X: 9}, {X: 9, Y: 9}, {Y: 9}}, Triangles: []mesh.Triangle{{0, 1, 2}, {0, 2, 3}}}
-	r, _ := mend(t, flat)
+	r := mendWith(t, flat, nil)
+	assert.Equal(t, check.Hold, r.Before.Verdict)
+	require.Equal(t, check.Thicken, r.Before.Questions[0].Default)
+	r = mendWith(t, flat, map[string]string{check.SheetQuestion: check.Keep})
 	assert.Equal(t, check.Repair, r.Verdict)
-	assert.False(t, r.Repaired)
 	assert.Contains(t, r.Steps[0].Left, "encloses nothing")
 	assert.Len(t, r.Mesh.Triangles, 2)
+	r = mendWith(t, flat, map[string]string{check.SheetQuestion: check.Thicken})
+	require.Equal(t, check.Pass, r.Verdict, "%s %+v", findings(r), r.Steps)
+	assert.InDelta(t, 81*filament.WallMM, *r.After.Geometry.VolumeMM3, 1e-4)
+	assert.Len(t, r.Mesh.Triangles, 12)
 }
 
 // TestFlatTrianglesAreSwappedAway fills slits with triangles of no area, as

@@ -1,6 +1,8 @@
 package fuse
 
 import (
+	"cmp"
+	"math"
 	"slices"
 
 	"veneer/core/geom"
@@ -15,12 +17,16 @@ import (
 // that it lies on; then each segment that is no edge yet is made one by swapping
 // the edges that cross it (Sloan 1993); then other edges are swapped where that
 // makes angles larger. All decisions are exact but for the last, which only
-// chooses among right answers. Cost O(n²) for n points of one triangle;
-// nil when there are more than mostPoints.
-func (s *space) divide(t int32, c *cuts) []mesh.Triangle {
+// chooses among right answers. Cost about O(n√n) for n points of one triangle; nil
+// when there are more than mostPoints, or when it is more work than most: pairs of
+// segments that may meet, and edges that are swapped.
+func (s *space) divide(t int32, c *cuts, most *int) []mesh.Triangle {
 	w := viewOf(s.m.AreaNormal(t))
-	segments := s.disjoint(w, c)
-	d := &division{s: s, w: w, fixed: map[[2]int32]bool{}, beside: map[int32]int32{}}
+	segments, ok := s.disjoint(w, c, most)
+	if !ok {
+		return nil
+	}
+	d := &division{s: s, w: w, most: most, fixed: map[[2]int32]bool{}, beside: map[int32]int32{}}
 	v := s.m.Triangles[t]
 	if d.turned = s.turn(w, v[0], v[1], v[2]) < 0; d.turned {
 		v[1], v[2] = v[2], v[1]
@@ -36,13 +42,16 @@ func (s *space) divide(t int32, c *cuts) []mesh.Triangle {
 	if points = slices.Compact(points); len(points) > mostPoints {
 		return nil
 	}
+	s.near(w, points)
 	for _, p := range points {
 		if p != v[0] && p != v[1] && p != v[2] {
 			d.insert(p)
 		}
 	}
 	for _, seg := range segments {
-		d.force(seg[0], seg[1])
+		if d.force(seg[0], seg[1]); *most < 0 {
+			return nil
+		}
 		d.fixed[sorted(seg[0], seg[1])] = true
 	}
 	d.improve()
@@ -56,33 +65,61 @@ func (s *space) divide(t int32, c *cuts) []mesh.Triangle {
 	return out
 }
 
-const mostPoints = 2_000 // of one triangle
+const mostPoints = 100_000 // of one triangle
 
 func sorted(a, b int32) [2]int32 { return [2]int32{min(a, b), max(a, b)} }
 
-// disjoint cuts the segments at one another and at the points on them.
-func (s *space) disjoint(w view, c *cuts) (pieces [][2]int32) {
+// disjoint cuts the segments at one another and at the points on them; it tells
+// false when there are more than most pairs that may meet.
+//
+// Idea: what meets overlaps in both coordinates of its rounded points, rounding
+// being monotone. Swept along the first, only segments that are open there are
+// compared by the second.
+func (s *space) disjoint(w view, c *cuts, most *int) (pieces [][2]int32, ok bool) {
 	on := make([][]int32, len(c.segments))
-	for i, a := range c.segments {
-		on[i] = append(on[i], a[0], a[1])
-		for j, b := range c.segments[:i] {
-			if s.apart(w, a, b) {
+	flat := s.flatten(w, c.segments)
+	var open []int32
+	for _, i := range byLow(flat) {
+		still := open[:0]
+		for _, j := range open {
+			if flat[j].high[0] < flat[i].low[0] {
 				continue
 			}
+			still = append(still, j)
+			if flat[i].low[1] > flat[j].high[1] || flat[j].low[1] > flat[i].high[1] {
+				continue
+			}
+			if *most--; *most < 0 {
+				return nil, false
+			}
+			a, b := c.segments[i], c.segments[j]
 			if p := s.crossing(w, a[0], a[1], b[0], b[1]); p >= 0 {
 				on[i], on[j] = append(on[i], p), append(on[j], p)
 			}
 		}
+		open = append(still, i)
 	}
 	all := slices.Clone(c.points)
-	for _, list := range on {
-		all = append(all, list...)
+	for i, a := range c.segments {
+		on[i] = append(on[i], a[0], a[1])
+		all = append(all, on[i]...)
 	}
 	slices.Sort(all)
 	all = slices.Compact(all)
+	slices.SortStableFunc(all, func(p, q int32) int { return cmp.Compare(w.first(s.at[p]), w.first(s.at[q])) })
 	for i, a := range c.segments {
-		for _, p := range all {
-			if !s.outside(w, a, p) && s.turn(w, a[0], a[1], p) == 0 && s.between(a[0], a[1], p) {
+		from, _ := slices.BinarySearchFunc(all, flat[i].low[0], func(p int32, x float64) int { return cmp.Compare(w.first(s.at[p]), x) })
+		for _, p := range all[from:] {
+			if w.first(s.at[p]) > flat[i].high[0] {
+				break
+			}
+			if y := w.second(s.at[p]); y < flat[i].low[1] || y > flat[i].high[1] {
+				continue
+			}
+			if *most--; *most < 0 {
+				return nil, false
+			}
+			if s.turn(w, a[0], a[1], p) == 0 && s.between(a[0], a[1], p) {
 				on[i] = append(on[i], p)
 			}
 		}
@@ -93,33 +130,67 @@ func (s *space) disjoint(w view, c *cuts) (pieces [][2]int32) {
 			pieces = append(pieces, sorted(list[k-1], list[k]))
 		}
 	}
-	slices.SortFunc(pieces, func(a, b [2]int32) int {
-		if a[0] != b[0] {
-			return int(a[0] - b[0])
-		}
-		return int(a[1] - b[1])
-	})
-	return slices.Compact(pieces)
+	slices.SortFunc(pieces, func(a, b [2]int32) int { return cmp.Or(cmp.Compare(a[0], b[0]), cmp.Compare(a[1], b[1])) })
+	return slices.Compact(pieces), true
 }
 
-// apart reports, from the rounded coordinates, that two segments cannot meet.
-func (s *space) apart(w view, a, b [2]int32) bool {
-	p, q, r, t := s.at[a[0]].Array(), s.at[a[1]].Array(), s.at[b[0]].Array(), s.at[b[1]].Array()
-	for _, k := range []int{w.u, w.v} {
-		if max(p[k], q[k]) < min(r[k], t[k]) || max(r[k], t[k]) < min(p[k], q[k]) { // rounding is monotone
-			return true
+// extent is the box of a segment, from its rounded ends, in a view.
+type extent struct{ low, high [2]float64 }
+
+func (s *space) flatten(w view, segments [][2]int32) []extent {
+	flat := make([]extent, len(segments))
+	for i, a := range segments {
+		p, q := s.at[a[0]], s.at[a[1]]
+		flat[i] = extent{
+			[2]float64{min(w.first(p), w.first(q)), min(w.second(p), w.second(q))},
+			[2]float64{max(w.first(p), w.first(q)), max(w.second(p), w.second(q))},
 		}
 	}
-	return false
+	return flat
 }
 
-// outside is the same for a point and a segment.
-func (s *space) outside(w view, a [2]int32, p int32) bool { return s.apart(w, a, [2]int32{p, p}) }
+// byLow is the order of segments by where they begin.
+func byLow(flat []extent) []int32 {
+	order := make([]int32, len(flat))
+	for i := range order {
+		order[i] = int32(i)
+	}
+	slices.SortFunc(order, func(i, j int32) int {
+		return cmp.Or(cmp.Compare(flat[i].low[0], flat[j].low[0]), cmp.Compare(i, j))
+	})
+	return order
+}
+
+// near sorts points so that neighbours in the list are near each other: by strips
+// along the second coordinate, up and down in turn.
+func (s *space) near(w view, points []int32) {
+	if len(points) < 16 {
+		return
+	}
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, p := range points {
+		low, high = min(low, w.first(s.at[p])), max(high, w.first(s.at[p]))
+	}
+	strips := math.Sqrt(float64(len(points)))
+	strip := func(p int32) int { return int((w.first(s.at[p]) - low) / (high - low) * strips) }
+	if high <= low {
+		strip = func(int32) int { return 0 }
+	}
+	slices.SortFunc(points, func(p, q int32) int {
+		i, j := strip(p), strip(q)
+		up := cmp.Compare(w.second(s.at[p]), w.second(s.at[q]))
+		if i%2 == 1 {
+			up = -up
+		}
+		return cmp.Or(cmp.Compare(i, j), up, cmp.Compare(p, q))
+	})
+}
 
 type division struct {
 	s      *space
 	w      view
 	turned bool
+	most   *int // work that may yet be done
 	tris   mesh.Pieces
 	fixed  map[[2]int32]bool
 	beside map[int32]int32 // a piece at each vertex
@@ -188,7 +259,8 @@ func (d *division) place(t int32, on int, p int32) {
 // Generating Constrained Delaunay Triangulations", 1993).
 func (d *division) force(a, b int32) {
 	row := d.between(a, b)
-	for patience := 20*len(row)*len(row) + 50; len(row) > 0 && patience > 0; patience-- {
+	for patience := 20*len(row)*len(row) + 50; len(row) > 0 && patience > 0 && *d.most >= 0; patience-- {
+		*d.most--
 		edge := row[0]
 		row = row[1:]
 		t, k := d.find(edge)

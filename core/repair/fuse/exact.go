@@ -198,6 +198,20 @@ func viewOf(normal geom.Vec) view {
 	return view{(drop + 1) % 3, (drop + 2) % 3}
 }
 
+// first and second are a point's coordinates in the view.
+func (w view) first(p geom.Vec) float64  { return coordinate(p, w.u) }
+func (w view) second(p geom.Vec) float64 { return coordinate(p, w.v) }
+
+func coordinate(p geom.Vec, k int) float64 {
+	switch k {
+	case 0:
+		return p.X
+	case 1:
+		return p.Y
+	}
+	return p.Z
+}
+
 // turn is +1 when a, b, c run anticlockwise in the view, -1 clockwise, 0 when
 // they lie on a line. A filter on the rounded coordinates decides most.
 func (s *space) turn(w view, a, b, c int32) int {

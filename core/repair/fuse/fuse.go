@@ -29,14 +29,14 @@ import (
 )
 
 const (
-	mostPairs  = 400_000   // of triangles that meet
-	mostWork   = 8_000_000 // pairs of segments within triangles, all together
+	mostPairs  = 1_500_000 // of triangles that meet
+	mostWork   = 5_000_000 // pairs of segments within triangles that may meet, and edges swapped, all together
 	mostRounds = 12        // of cutting and rounding
 )
 
 // Errors of surfaces that this method does not take, or does not bring to an end.
 var (
-	ErrOpen     = errors.New("a surface is open or faces both ways; only closed ones can be fused")
+	ErrOpen     = errors.New("a surface is open; only closed ones can be fused")
 	ErrTooMany  = errors.New("too many triangles pass through each other to be cut exactly")
 	ErrRounding = errors.New("rounding to the file's precision makes pieces meet again and again")
 )
@@ -49,8 +49,8 @@ type Change struct {
 	Rounds int
 }
 
-// Run fuses a mesh whose shells are closed and face one way, rounded to float32,
-// and without triangles of no area; clean takes those out that rounding makes at last.
+// Run fuses a closed mesh, one whose edges are run through as often one way as the
+// other, rounded to float32, and without triangles of no area; clean takes those out that rounding makes at last.
 // The mesh is changed in place, and left as it is when no two triangles meet.
 func Run(ctx context.Context, m *mesh.Mesh, clean func(*mesh.Mesh), progress func(done float64)) (c Change, err error) {
 	last := math.MaxInt
@@ -59,8 +59,10 @@ func Run(ctx context.Context, m *mesh.Mesh, clean func(*mesh.Mesh), progress fun
 			progress(float64(c.Rounds) / mostRounds)
 		}
 		topo := mesh.NewTopology(m)
-		if e := topo.Count(); e.Odd > 0 || e.Inconsistent > 0 {
-			return c, ErrOpen
+		for e := range int32(topo.Edges()) {
+			if topo.Net(e) != 0 {
+				return c, ErrOpen
+			}
 		}
 		flat := make([]bool, len(m.Triangles)) // rounding makes some; the triangles beside them are cut at their corners, and they go
 		for t := range flat {
@@ -147,13 +149,7 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool,
 		list = append(list, t)
 	}
 	slices.Sort(list)
-	work := 0
-	for _, t := range list {
-		work += len(of[t].segments) * len(of[t].segments)
-	}
-	if work > mostWork {
-		return 0, 0, 0, ErrTooMany
-	}
+	work := mostWork
 
 	// sub is the arrangement: the triangles that are not cut, and the pieces.
 	sub := &mesh.Mesh{}
@@ -171,7 +167,7 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool,
 		if ctx.Err() != nil {
 			return 0, 0, 0, ctx.Err()
 		}
-		made := s.divide(t, of[t])
+		made := s.divide(t, of[t], &work)
 		if made == nil {
 			return 0, 0, 0, ErrTooMany
 		}
@@ -189,74 +185,19 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool,
 	if err != nil {
 		return cut, pieces, 0, err
 	}
-	result := &mesh.Mesh{Positions: s.at, Bodies: m.Bodies, Textures: m.Textures}
-	if m.BodyOf != nil {
-		result.BodyOf = []int32{}
-	}
-	if m.Colours != nil {
-		result.Colours = [][3]mesh.Colour{}
-	}
-	if m.Covers != nil {
-		result.Covers = []mesh.Cover{}
-	}
+	result := m.Blank(s.at)
 	for i, v := range sub.Triangles {
 		if keep[i] == 0 {
 			gone++
 			continue
 		}
-		result.Triangles = append(result.Triangles, v)
-		a.paint(result, m, v, from[i])
+		result.Paint(v, m, from[i])
 		if keep[i] < 0 {
 			result.Turn(int32(len(result.Triangles) - 1))
 		}
 	}
 	*m = *result
 	return cut, pieces, gone, nil
-}
-
-// paint gives a piece the body, the colours and the texture of the triangle that
-// it was cut from.
-func (a *arrangement) paint(result, m *mesh.Mesh, v mesh.Triangle, t int32) {
-	if m.BodyOf != nil {
-		result.BodyOf = append(result.BodyOf, m.BodyOf[t])
-	}
-	if m.Colours == nil && m.Covers == nil {
-		return
-	}
-	share := [3][3]float64{}
-	for k, p := range v {
-		share[k] = shares(m, t, a.s.at[p])
-	}
-	if m.Colours != nil {
-		of := m.Colours[t]
-		var c [3]mesh.Colour
-		for k := range c {
-			c[k] = mesh.Mix3(of, share[k])
-		}
-		result.Colours = append(result.Colours, c)
-	}
-	if m.Covers != nil {
-		of := m.Covers[t]
-		cover := mesh.Cover{Texture: of.Texture}
-		for k := range cover.At {
-			for i := range 3 {
-				cover.At[k][0] += float32(share[k][i]) * of.At[i][0]
-				cover.At[k][1] += float32(share[k][i]) * of.At[i][1]
-			}
-		}
-		result.Covers = append(result.Covers, cover)
-	}
-}
-
-// shares are a point's barycentric coordinates in a triangle.
-func shares(m *mesh.Mesh, t int32, p geom.Vec) [3]float64 {
-	a, b, c := m.Corners(t)
-	n := b.Sub(a).Cross(c.Sub(a))
-	whole := n.Dot(n)
-	u := c.Sub(b).Cross(p.Sub(b)).Dot(n) / whole
-	v := a.Sub(c).Cross(p.Sub(c)).Dot(n) / whole
-	u, v = max(0, min(1, u)), max(0, min(1, v))
-	return [3]float64{u, v, max(0, 1-u-v)}
 }
 
 // arrangement is all pieces, and what each was cut from.

@@ -45,6 +45,11 @@ var fill = Step{
 			}
 		}
 		f.leaveSheets()
+		if w.Report.Answers[check.SheetQuestion] == check.Thicken {
+			for i, flat := range check.Sheets(topo, shells, loops, w.Process.WallMM) {
+				f.sheet[i] = f.sheet[i] || flat
+			}
+		}
 		f.fusing = w.Fusing
 		return f.closeAll(ctx)
 	},
@@ -111,6 +116,7 @@ type filler struct {
 	fusing  bool              // all that meets will be fused
 	tunnels int               // pairs of rims joined by a wall
 	mouths  int               // rims that a person wants left open
+	members [][]int32         // triangles by shell, made when first needed
 	near    map[int32][]int32 // of the rims' vertices: their neighbours, made when first needed
 }
 
@@ -174,7 +180,7 @@ func (f *filler) close(ctx context.Context, r *rim) {
 	triangles := f.span(ctx, r)
 	if triangles == nil && f.fusing { // what other shells a lid meets is settled afterwards
 		whole := f.tree
-		f.tree = spatial.New(f.mesh, func(t int32) bool { return f.shells.Of[t] == r.shell && !f.mesh.ZeroArea(t) })
+		f.tree = f.treeOfShell(r.shell)
 		triangles = f.span(ctx, r)
 		f.tree = whole
 	}
@@ -183,6 +189,23 @@ func (f *filler) close(ctx context.Context, r *rim) {
 		return
 	}
 	f.lids[r.shell] = append(f.lids[r.shell], lid{triangles, r.like, 1 + len(r.islands)})
+}
+
+// treeOfShell stands over one shell.
+func (f *filler) treeOfShell(shell int32) *spatial.Tree {
+	if f.members == nil {
+		f.members = make([][]int32, len(f.shells.List))
+		for t, s := range f.shells.Of {
+			if s >= 0 {
+				f.members[s] = append(f.members[s], int32(t))
+			}
+		}
+	}
+	own := &mesh.Mesh{Positions: f.mesh.Positions}
+	for _, t := range f.members[shell] {
+		own.Triangles = append(own.Triangles, f.mesh.Triangles[t])
+	}
+	return treeOf(own)
 }
 
 // splitAtRepeats cuts a closed walk into walks that visit no vertex twice.
@@ -363,6 +386,7 @@ func (f *filler) meeting(lid []mesh.Triangle) (bad []int) {
 	if f.tree == nil {
 		f.tree = treeOf(f.mesh)
 	}
+	f.tree.Mesh.Positions = f.mesh.Positions // lids bring points of their own
 	own := &mesh.Mesh{Positions: f.mesh.Positions, Triangles: lid}
 	found := make([]bool, len(lid))
 	for i, v := range lid {

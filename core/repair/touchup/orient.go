@@ -23,6 +23,9 @@ var orient = Step{
 	},
 }
 
+// TurnOutward does that step.
+func TurnOutward(ctx context.Context, w *Work) (Change, error) { return turnOutward.Run(ctx, w) }
+
 // turnOutward turns whole closed shells: outer skins outward, skins of hollows inward.
 var turnOutward = Step{
 	Name: "turn-outward", Title: "Turn inside-out shells",

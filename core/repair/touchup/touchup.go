@@ -25,8 +25,16 @@ type Step struct {
 	// With is what the step is set to, for a part that was checked so; nil when
 	// there is nothing to set.
 	With func(*check.Report, process.Process) map[string]float64
+	// Needs says what the step will take; nil when that is little.
+	Needs func(*check.Report, process.Process) Need
 	// Run changes the mesh and reports what it did.
 	Run func(context.Context, *Work) (Change, error)
+}
+
+// Need is what a step takes, about.
+type Need struct {
+	Seconds float64
+	Bytes   int64 // of memory
 }
 
 // Work is the mesh being mended.
@@ -64,7 +72,7 @@ type Change struct {
 
 // Steps is the table, in the order in which the steps run.
 func Steps() []Step {
-	return []Step{joinSeams, dropDuplicates, dropDegenerate, dropFins, removePieces, orient, dropMembranes, partEdges, removeNested, fill, turnOutward}
+	return []Step{joinSeams, dropDuplicates, dropDegenerate, dropFins, removePieces, orient, dropMembranes, partEdges, removeNested, fill, thicken, turnOutward}
 }
 
 // treeOf stands over the triangles that have an area.

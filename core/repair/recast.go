@@ -1,0 +1,228 @@
+package repair
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+
+	"veneer/core/check"
+	"veneer/core/measure"
+	"veneer/core/mesh"
+	"veneer/core/process"
+	"veneer/core/repair/recast"
+	"veneer/core/repair/touchup"
+	"veneer/core/spatial"
+)
+
+// What a recast is set to unless a person says otherwise. Cells are half as large
+// as the finest detail that the process shows, within these bounds: so many
+// along the longest side at least, for its shape to come out, and at most, for it
+// to be done in a few seconds and in little memory.
+const (
+	leastCells = 96
+	mostCells  = 512
+	mostBytes  = 1500 << 20
+	lighterBy  = 8 // the skin may move by the size of a cell over this, to become lighter
+)
+
+// recastSettings completes what a person set.
+func recastSettings(r *check.Report, p process.Process, set recast.Settings) recast.Settings {
+	size := r.Geometry.SizeMM
+	longest := max(size[0], size[1], size[2])
+	if set.CellMM == 0 {
+		set.CellMM = max(min(p.DetailMM/2, longest/leastCells), longest/mostCells)
+		for {
+			need, err := recast.Predict(size, r.Geometry.AreaMM2, r.Geometry.Triangles, set)
+			if err == nil && need.Bytes <= mostBytes || !(set.CellMM < longest) {
+				break
+			}
+			set.CellMM *= 1.25
+		}
+	}
+	set.GapMM = cmp.Or(set.GapMM, p.DetailMM)
+	set.DetailMM = cmp.Or(set.DetailMM, p.DetailMM)
+	set.ToleranceMM = cmp.Or(set.ToleranceMM, set.CellMM/lighterBy)
+	return set
+}
+
+// recastStep is the third method, as a step. Where only some shells are broken and
+// no others are near, the others stay as they are.
+func recastStep(set recast.Settings, progress func(string, float64)) touchup.Step {
+	return touchup.Step{
+		Name: "recast", Title: "Draw a new skin",
+		Why: func(r *check.Report) string { return "a new skin is asked for" },
+		With: func(r *check.Report, p process.Process) map[string]float64 {
+			s := recastSettings(r, p, set)
+			return map[string]float64{"cell_mm": s.CellMM, "gap_mm": s.GapMM, "detail_mm": s.DetailMM, "tolerance_mm": s.ToleranceMM}
+		},
+		Needs: func(r *check.Report, p process.Process) touchup.Need {
+			need, err := recast.Predict(r.Geometry.SizeMM, r.Geometry.AreaMM2, r.Geometry.Triangles, recastSettings(r, p, set))
+			if err != nil {
+				return touchup.Need{}
+			}
+			points := float64(need.Cells[0]) * float64(need.Cells[1]) * float64(need.Cells[2])
+			return touchup.Need{Seconds: 3.5e-6*float64(need.Triangles) + 2e-9*points, Bytes: need.Bytes}
+		},
+		Run: func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
+			w.Mesh.Round()
+			w.Changed()
+			s := recastSettings(w.Report, w.Process, set)
+			old := w.Mesh.Clone()
+			broken, err := brokenShells(ctx, old, 2*s.CellMM+s.GapMM)
+			if err != nil {
+				return touchup.Change{}, err
+			}
+			part := old.Clone()
+			part.Keep(func(t int32) bool { return broken == nil || broken[t] })
+			skin, err := recast.Run(ctx, part, s, progress)
+			for tries := 0; errors.Is(err, recast.ErrTooOpen) && tries < 8; tries++ { // coarser cells do for what is so rough
+				s.CellMM *= 1.4
+				s.ToleranceMM *= 1.4
+				skin, err = recast.Run(ctx, part, s, progress)
+			}
+			switch {
+			case errors.Is(err, recast.ErrNothing), errors.Is(err, recast.ErrTooFine), errors.Is(err, recast.ErrTooOpen):
+				return touchup.Change{Left: err.Error()}, nil
+			case err != nil:
+				return touchup.Change{}, err
+			}
+			off, err := offBy(ctx, skin, part)
+			if err != nil {
+				return touchup.Change{}, err
+			}
+			if broken == nil {
+				*w.Mesh = *old.Blank(nil)
+			} else {
+				w.Mesh.Keep(func(t int32) bool { return !broken[t] })
+			}
+			dress(w.Mesh, skin, part)
+			w.Changed()
+			c := touchup.Change{Count: len(part.Triangles), MovedMM: off,
+				Detail: fmt.Sprintf("%s drawn anew with %s, on cells of %.2g mm", counted(len(part.Triangles), "triangle"), counted(len(skin.Triangles), "triangle"), s.CellMM)}
+			if broken != nil {
+				c.Detail += "; " + counted(len(old.Triangles)-len(part.Triangles), "triangle") + " of other shells left as they are"
+			}
+			return c, nil
+		},
+	}
+}
+
+// mostApart is the most shells of which those that are whole are kept.
+const mostApart = 1000
+
+// brokenShells tells which triangles belong to shells that are open, cross
+// something, or lie within a distance of one that does, box by box; nil when all do.
+func brokenShells(ctx context.Context, m *mesh.Mesh, near float64) ([]bool, error) {
+	topo := mesh.NewTopology(m)
+	shells := mesh.NewShells(topo, topo.Count())
+	if len(shells.List) > mostApart {
+		return nil, nil
+	}
+	bad := make([]bool, len(shells.List))
+	for e := range int32(topo.Edges()) {
+		if h := topo.Halves(e); len(h) != 2 || topo.SameWay(h[0], h[1]) {
+			bad[shells.Of[h[0]/3]] = true
+		}
+	}
+	for t, s := range shells.Of {
+		if s >= 0 && m.ZeroArea(int32(t)) {
+			bad[s] = true
+		}
+	}
+	meet, err := spatial.New(m, func(t int32) bool { return shells.Of[t] >= 0 && !bad[shells.Of[t]] }).Crossings(ctx, 100_000, nil)
+	if err != nil || meet.AtLeast {
+		return nil, err
+	}
+	for _, p := range meet.Pairs {
+		bad[shells.Of[p[0]]], bad[shells.Of[p[1]]] = true, true
+	}
+	for grew := true; grew; {
+		grew = false
+		for i := range bad {
+			for j := range bad {
+				if bad[i] && !bad[j] && closeBoxes(&shells.List[i], &shells.List[j], near) {
+					bad[j], grew = true, true
+				}
+			}
+		}
+	}
+	whole := 0
+	is := make([]bool, len(m.Triangles))
+	for t, s := range shells.Of {
+		is[t] = s < 0 || bad[s]
+		if !is[t] {
+			whole++
+		}
+	}
+	if whole == 0 || whole == len(is) { // all of it is broken, or none, and a person wants it all the same
+		return nil, nil
+	}
+	return is, nil
+}
+
+func closeBoxes(a, b *mesh.Shell, near float64) bool {
+	low, high := a.Box.Min.Array(), a.Box.Max.Array()
+	l, h := b.Box.Min.Array(), b.Box.Max.Array()
+	for k := range 3 {
+		if low[k]-near > h[k] || l[k]-near > high[k] {
+			return false
+		}
+	}
+	return true
+}
+
+// offSamples of a new skin are measured.
+const offSamples = 5000
+
+// offBy is how far 99 of 100 points of a new skin are from the surface that it
+// was drawn around, at most.
+func offBy(ctx context.Context, skin, around *mesh.Mesh) (float64, error) {
+	tree := spatial.New(around, nil)
+	samples := measure.Samples(skin, offSamples, nil)
+	off := make([]float64, 0, len(samples))
+	for _, s := range samples {
+		if err := ctx.Err(); err != nil {
+			return 0, err
+		}
+		_, _, d := tree.Nearest(s.At, math.Inf(1))
+		off = append(off, d)
+	}
+	return percentile(off, 0.99), nil
+}
+
+// dress adds a skin to a mesh, with the bodies, colours and textures that the
+// surface which it was drawn around has nearest to each triangle's middle. The
+// skin is of one body, that of its first triangle.
+func dress(m, skin, around *mesh.Mesh) {
+	base := int32(len(m.Positions))
+	m.Positions = append(m.Positions, skin.Positions...)
+	var tree *spatial.Tree
+	if around.Colours != nil || around.Covers != nil {
+		tree = spatial.New(around, nil)
+	}
+	for t, v := range skin.Triangles {
+		near := int32(0)
+		if tree != nil {
+			a, b, c := skin.Corners(int32(t))
+			near, _, _ = tree.Nearest(a.Add(b).Add(c).Scale(1.0/3), math.Inf(1))
+		}
+		m.Paint(mesh.Triangle{v[0] + base, v[1] + base, v[2] + base}, around, near)
+		if m.BodyOf != nil {
+			m.BodyOf[len(m.BodyOf)-1] = around.BodyOf[0]
+		}
+	}
+	m.Weld()
+	mergeBodies(m)
+}
+
+// percentile is the value below which that share of the values lies.
+func percentile(values []float64, share float64) float64 {
+	if len(values) == 0 {
+		return 0
+	}
+	slices.Sort(values)
+	return values[min(int(share*float64(len(values))), len(values)-1)]
+}
