@@ -528,6 +528,17 @@ func TestStepsByHand(t *testing.T) {
 		assert.ErrorContains(t, c.Repair(t.Context(), bell, 0, order), why)
 	}
 	assert.ErrorContains(t, c.Repair(t.Context(), bell, 77), "no such record")
+	assert.ErrorContains(t, c.RepairBy(t.Context(), bell, 0, "polish"), "no repair method is called")
+	for _, method := range []string{"touch-up", "recast"} { // side by side, from what was received
+		require.NoError(t, c.RepairBy(t.Context(), bell, 0, method))
+		require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+		p, err = c.Part(t.Context(), bell)
+		require.NoError(t, err)
+		last := p.Revisions[len(p.Revisions)-1]
+		assert.Equal(t, 0, *last.Parent)
+		assert.Equal(t, "pass", last.Verdict)
+		assert.True(t, strings.HasPrefix(last.Title, method), last.Title)
+	}
 	require.NoError(t, c.Repair(t.Context(), bell, 0, "drop-shell=9"))
 	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
 	p, err = c.Part(t.Context(), bell)

@@ -232,17 +232,18 @@ func (s *server) repair(g *gin.Context) {
 	}
 	var in RepairOrder
 	if g.Request.ContentLength != 0 && g.ShouldBindJSON(&in) != nil {
-		problem(g, http.StatusBadRequest, `send nothing, or {"from": 1, "steps": ["drop-shell=2"]}`)
+		problem(g, http.StatusBadRequest, `send nothing, or {"from": 0, "method": "fuse"}, or {"from": 1, "steps": ["drop-shell=2"]}`)
 		return
 	}
-	s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n, in.From, in.Steps))
+	s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n, in.From, in.Method, in.Steps))
 }
 
-// RepairOrder says from which revision a part is mended, and by which steps
-// when not by those that a repair would take.
+// RepairOrder says from which revision a part is mended, by which method when not
+// by the lightest that does, or by which steps and no others.
 type RepairOrder struct {
-	From  int      `json:"from"`
-	Steps []string `json:"steps,omitempty"`
+	From   int      `json:"from"`
+	Method string   `json:"method,omitempty"`
+	Steps  []string `json:"steps,omitempty"`
 }
 
 // RepairsBegun tells how many parts of a batch are being mended.

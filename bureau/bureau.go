@@ -27,6 +27,7 @@ import (
 	"veneer/core/format/archive"
 	"veneer/core/format/file"
 	"veneer/core/process"
+	"veneer/core/repair"
 	"veneer/core/repair/touchup"
 	"veneer/core/unit"
 )
@@ -363,7 +364,15 @@ func (b *Bureau) SetUnit(ctx context.Context, person string, part int64, name st
 
 // Repair has a part mended from one of its revisions, when that one's verdict
 // calls for it; or has the named steps done to it, whatever the verdict.
-func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int, steps []string) error {
+func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int, method string, steps []string) error {
+	if method != "" {
+		if _, err := repair.MethodNamed(method); err != nil {
+			return invalid("%v", err)
+		}
+		if len(steps) > 0 {
+			return invalid("a method or steps, not both")
+		}
+	}
 	if len(steps) > 50 {
 		return invalid("at most 50 steps at a time")
 	}
@@ -388,7 +397,10 @@ func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int
 	}
 	switch r.Verdict {
 	case "repair":
-		return b.Store.AskRepair(ctx, person, part, from, nil)
+		if method != "" {
+			steps = []string{record.MethodStep + method}
+		}
+		return b.Store.AskRepair(ctx, person, part, from, steps)
 	case "hold":
 		return invalid("a question about the part is open; answer it first")
 	case "pass":

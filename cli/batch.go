@@ -277,6 +277,7 @@ func batchWatch() *cobra.Command {
 func batchRepair() *cobra.Command {
 	var part int64
 	var from int
+	var method string
 	var steps []string
 	var watch, asJSON bool
 	c := &cobra.Command{Use: "repair BATCH", Short: "Have all parts of a batch mended that call for it, or one part in a way of your own", Args: cobra.ExactArgs(1),
@@ -291,10 +292,15 @@ func batchRepair() *cobra.Command {
 			}
 			n := 1
 			switch {
+			case part != 0 && method != "":
+				if len(steps) > 0 {
+					return errors.New("--method or --step, not both")
+				}
+				err = cl.RepairBy(c.Context(), part, from, method)
 			case part != 0:
 				err = cl.Repair(c.Context(), part, from, steps...)
-			case len(steps) > 0 || from != 0:
-				err = errors.New("--from and --step are for one part; name it with --part")
+			case len(steps) > 0 || from != 0 || method != "":
+				err = errors.New("--from, --method and --step are for one part; name it with --part")
 			default:
 				n, err = cl.RepairBatch(c.Context(), id)
 			}
@@ -309,6 +315,7 @@ func batchRepair() *cobra.Command {
 		}}
 	c.Flags().Int64Var(&part, "part", 0, "mend this part only, by its number")
 	c.Flags().IntVar(&from, "from", 0, "revision to start from")
+	c.Flags().StringVar(&method, "method", "", "mend by touch-up, fuse or recast, whatever would do; revisions from one parent stand side by side")
 	c.Flags().StringArrayVar(&steps, "step", nil, "do this step instead, and no other (may be repeated)")
 	c.Flags().BoolVarP(&watch, "watch", "w", false, "follow the batch until it is done")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON when it is done")

@@ -68,7 +68,7 @@ func compareCommand() *cobra.Command {
 }
 
 func compare(ctx context.Context, a, b *pipeline.Checked) (*comparison, error) {
-	d, err := repair.Deviate(ctx, a.Mesh, b.Mesh, compareSamples, true)
+	d, err := repair.Deviate(ctx, a.Mesh, b.Mesh, compareSamples, true, false)
 	if err != nil {
 		return nil, err
 	}

@@ -23,6 +23,12 @@ type output struct {
 
 // Create begins a file that belongs to the output, such as a material library.
 func (o *output) Create(name string) (io.WriteCloser, error) {
+	for i, n := range o.names {
+		if n == name { // written again
+			_, err := o.members[i].Seek(0, io.SeekStart)
+			return keptOpen{o.members[i]}, errors.Join(err, o.members[i].Truncate(0))
+		}
+	}
 	f, err := partial(filepath.Join(filepath.Dir(o.path), name))
 	if err != nil {
 		return nil, err

@@ -4,8 +4,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -15,6 +18,7 @@ import (
 	"veneer/core/format"
 	"veneer/core/pipeline"
 	"veneer/core/repair"
+	"veneer/core/repair/recast"
 	"veneer/core/repair/touchup"
 )
 
@@ -23,13 +27,16 @@ func repairCommand() *cobra.Command {
 	var out, method string
 	var plan bool
 	var steps []string
+	var draw recast.Settings
 	c := &cobra.Command{
 		Use:   "repair FILE -o OUT",
 		Short: "Mend a mesh file, check the result, and write it in mm",
 		Long: "Repair mends what the check finds by the lightest method, keeping the customer's triangles, writes the result,\n" +
 			"reads it back and checks it. FILE itself is never changed.\n\n" +
+			"What touching up leaves is fused into one skin, exactly; what that leaves is recast: a new skin is drawn around\n" +
+			"whatever the surface encloses, on cells half as large as the finest detail that the process shows.\n\n" +
 			"Exit code: 0 what was written passes, 1 it does not or a question is open, 2 FILE could not be read.",
-		Example: "  veneer repair fog-bell.stl -o fog-bell-repaired.stl\n  veneer repair hand.stl --unit in -o hand-mm.stl\n  veneer repair fog-bell.stl --plan\n  veneer repair anchor.stl --step drop-shell=2 --step fill -o anchor-1.stl",
+		Example: "  veneer repair fog-bell.stl -o fog-bell-repaired.stl\n  veneer repair hand.stl --unit in -o hand-mm.stl\n  veneer repair fog-bell.stl --plan\n  veneer repair buoy.stl --method recast --cell 0.2 -o buoy-new.stl\n  veneer repair anchor.stl --step drop-shell=2 --step fill -o anchor-1.stl",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			set, err := flags.settings()
@@ -38,6 +45,9 @@ func repairCommand() *cobra.Command {
 			}
 			if set.Method, err = repair.MethodNamed(method); err != nil {
 				return err
+			}
+			if set.Recast = draw; draw.CellMM < 0 || draw.GapMM < 0 || draw.DetailMM < 0 || draw.ToleranceMM < 0 {
+				return errors.New("lengths are 0 or more mm")
 			}
 			for _, text := range steps {
 				order, err := touchup.ParseOrder(text)
@@ -59,7 +69,11 @@ func repairCommand() *cobra.Command {
 	}
 	flags.add(c)
 	c.Flags().StringVarP(&out, "output", "o", "", "file to write")
-	c.Flags().StringVar(&method, "method", "auto", "auto, touch-up (the customer's own triangles) or fuse (one skin of all that passes through each other); auto takes the lightest that does")
+	c.Flags().StringVar(&method, "method", "auto", "auto, touch-up (the customer's own triangles), fuse (one skin of all that passes through each other) or recast (a new skin around the whole); auto takes the lightest that does")
+	c.Flags().Float64Var(&draw.CellMM, "cell", 0, "recast: side of a cell in mm (default half the process's finest detail)")
+	c.Flags().Float64Var(&draw.GapMM, "gap", 0, "recast: close gaps up to so many mm (default the finest detail)")
+	c.Flags().Float64Var(&draw.DetailMM, "smallest", 0, "recast: leave out solids and hollows up to so many mm (default the finest detail)")
+	c.Flags().Float64Var(&draw.ToleranceMM, "tolerance", 0, "recast: mm by which the skin may move to become lighter (default an eighth of a cell)")
 	c.Flags().StringArrayVar(&steps, "step", nil, "do this step instead, and no other; may be given several times: the name of a step of --plan, or "+touchup.ByHand)
 	c.Flags().BoolVar(&plan, "plan", false, "print what would be done, and do nothing")
 	return c
@@ -153,7 +167,7 @@ func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set
 }
 
 func printPlan(w io.Writer, r *check.Report, set pipeline.Settings, asJSON bool) error {
-	plan := repair.Plan(r, set.Process, set.Method)
+	plan := repair.Plan(r, repair.Settings{Process: set.Process, Method: set.Method, Recast: set.Recast})
 	if asJSON {
 		return printJSON(w, plan)
 	}
@@ -162,11 +176,23 @@ func printPlan(w io.Writer, r *check.Report, set pipeline.Settings, asJSON bool)
 		return nil
 	}
 	t := newTable(w)
-	t.AppendHeader(table.Row{"step", "what", "why"})
+	t.AppendHeader(table.Row{"step", "what", "why", "takes about"})
 	for _, s := range plan {
-		t.AppendRow(table.Row{s.Step, s.Title, s.Why})
+		takes := ""
+		if s.Needs != nil {
+			takes = fmt.Sprintf("%.2g s, %s", s.Needs.Seconds, fmt.Sprintf("%.0f MB", float64(s.Needs.Bytes)/1e6))
+		}
+		t.AppendRow(table.Row{s.Step, s.Title, s.Why, takes})
 	}
 	t.Render()
+	for _, s := range plan {
+		if len(s.With) > 0 {
+			fmt.Fprintf(w, "%s is set to %s.\n", s.Step, withWords(s.With))
+		}
+	}
+	if set.Method == repair.Auto || set.Method == "" {
+		fmt.Fprintln(w, "What these leave is fused, and recast after that.")
+	}
 	return nil
 }
 
@@ -234,4 +260,14 @@ func appendFindings(t table.Writer, before, after *check.Report) {
 	for _, kind := range order {
 		t.AppendRow(table.Row{kind, counts[kind][0], counts[kind][1]})
 	}
+}
+
+// withWords tells what a step is set to.
+func withWords(with map[string]float64) string {
+	var words []string
+	for _, name := range slices.Sorted(maps.Keys(with)) {
+		what, _ := strings.CutSuffix(strings.ReplaceAll(name, "_", " "), " mm")
+		words = append(words, fmt.Sprintf("%s %.3g mm", what, with[name]))
+	}
+	return strings.Join(words, ", ")
 }

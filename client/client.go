@@ -173,6 +173,11 @@ func (c *Client) Repair(ctx context.Context, part int64, from int, steps ...stri
 	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), api.RepairOrder{From: from, Steps: steps}, nil)
 }
 
+// RepairBy has a part mended from one of its revisions by a method.
+func (c *Client) RepairBy(ctx context.Context, part int64, from int, method string) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), api.RepairOrder{From: from, Method: method}, nil)
+}
+
 // RepairBatch has all parts of a batch mended that call for it, and tells how many.
 func (c *Client) RepairBatch(ctx context.Context, batch int64) (int, error) {
 	var begun api.RepairsBegun

@@ -123,6 +123,10 @@ const (
 	Mend    JobKind = "mend"    // repair a revision, check the result
 )
 
+// MethodStep begins what stands in place of a job's steps when a person ordered a
+// method.
+const MethodStep = "method="
+
 // Job is work to do on a part.
 type Job struct {
 	ID       int64   `db:"id" json:"id"`

@@ -40,7 +40,8 @@ type Task struct {
 	Earlier map[string]int `json:"earlier"` // units of the customer's earlier files
 	Expect  string         `json:"expect"`  // the size that the customer stated
 
-	Steps   []string          `json:"steps"`   // that a person ordered
+	Method  repair.Method     `json:"method"`  // that a person ordered; auto when empty
+	Steps   []string          `json:"steps"`   // likewise
 	Answers map[string]string `json:"answers"` // to questions, by their ids
 	Path    string            `json:"path"`    // the file's own, among those that came
 	Beside  []Companion       `json:"beside"`  // files that came along
@@ -163,6 +164,7 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 	}
 	set := pipeline.Settings{Process: t.Process, Unit: t.Unit, Sisters: t.Sisters, Earlier: t.Earlier, ExpectMM: expect, Answers: t.Answers,
 		Limits: t.Limits, Progress: progress, Now: time.Now}
+	set.Method = t.Method
 	for _, text := range t.Steps {
 		order, err := touchup.ParseOrder(text)
 		if err != nil {

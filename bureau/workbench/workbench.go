@@ -30,6 +30,7 @@ import (
 	"veneer/core/check"
 	"veneer/core/format/file"
 	"veneer/core/process"
+	"veneer/core/repair"
 	"veneer/core/unit"
 )
 
@@ -177,7 +178,13 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 	if err := json.Unmarshal(job.Steps, &steps); err != nil {
 		return nil, fmt.Errorf("the steps: %w", err)
 	}
-	task := Task{Steps: steps, Sisters: sisters, Earlier: earlier, Expect: part.Expect, Answers: answers, Path: where, Beside: beside, Kind: job.Kind, File: b.Vault.Path(source), Name: name, Unit: chosen,
+	method := ""
+	if len(steps) == 1 {
+		if name, is := strings.CutPrefix(steps[0], record.MethodStep); is {
+			method, steps = name, nil
+		}
+	}
+	task := Task{Method: repair.Method(method), Steps: steps, Sisters: sisters, Earlier: earlier, Expect: part.Expect, Answers: answers, Path: where, Beside: beside, Kind: job.Kind, File: b.Vault.Path(source), Name: name, Unit: chosen,
 		Process: p, Limits: b.Limits, Memory: b.Memory, Dir: dir}
 	result, err := b.runChild(ctx, job, worker, task)
 	if err != nil {

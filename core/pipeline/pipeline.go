@@ -22,6 +22,7 @@ import (
 	"veneer/core/mesh"
 	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/repair/recast"
 	"veneer/core/repair/touchup"
 	"veneer/core/unit"
 )
@@ -40,6 +41,8 @@ type Settings struct {
 	TakeDefaults bool
 	// Method is how a repair is done; auto when empty.
 	Method repair.Method
+	// Recast is what drawing a new skin is set to; what is 0 follows from the process.
+	Recast recast.Settings
 	// Orders are steps that a person wants instead of what a repair would do.
 	Orders []touchup.Order
 	// Progress is told the stage that begins and the share of the whole done; may be nil.
@@ -123,10 +126,12 @@ func unreadable(id check.File, why *file.Error, set Settings, watch *stopwatch) 
 	}
 }
 
-// Bytes is where a result is written and read back from; an *os.File is one.
+// Bytes is where a result is written and read back from, and written again when
+// that did not do; an *os.File is one.
 type Bytes interface {
-	io.Writer
+	io.WriteSeeker
 	io.ReaderAt
+	Truncate(size int64) error
 }
 
 // Mend repairs a checked file and writes the result to out in mm, whether or
@@ -138,7 +143,7 @@ func Mend(ctx context.Context, c *Checked, out Bytes, set Settings) (*repair.Res
 	verify := func(ctx context.Context, m *mesh.Mesh) (*check.Report, error) {
 		return WriteAndCheck(ctx, m, c.Report.File.Name, out, set)
 	}
-	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Method: set.Method, Answers: set.Answers, TakeDefaults: set.TakeDefaults, Orders: set.Orders, Now: set.Now, Verify: verify, Progress: set.Progress})
+	return repair.Run(ctx, c.Mesh, c.Report, repair.Settings{Process: set.Process, Method: set.Method, Answers: set.Answers, TakeDefaults: set.TakeDefaults, Orders: set.Orders, Recast: set.Recast, Now: set.Now, Verify: verify, Progress: set.Progress})
 }
 
 // WriteAndCheck writes a mesh that is rounded to float32 to out, reads it back
@@ -170,6 +175,12 @@ func Keeping(m *mesh.Mesh) file.Format {
 // write writes a mesh and returns what was written as a source. title is what
 // a 3MF calls itself.
 func write(m *mesh.Mesh, out Bytes, name, title string, set Settings) (file.Source, error) {
+	if _, err := out.Seek(0, io.SeekStart); err != nil {
+		return file.Source{}, fmt.Errorf("write: %w", err)
+	}
+	if err := out.Truncate(0); err != nil {
+		return file.Source{}, fmt.Errorf("write: %w", err)
+	}
 	count := &counter{w: out}
 	if err := format.Write(count, set.Format, m, format.WriteOptions{Name: name, Beside: set.Beside, About: about(title)}); err != nil {
 		return file.Source{}, fmt.Errorf("write: %w", err)

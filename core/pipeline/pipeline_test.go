@@ -196,7 +196,9 @@ func touch(b *testing.B, f *os.File, size int64) {
 // bytesOf is a file in memory.
 type bytesOf struct{ b []byte }
 
-func (m *bytesOf) Write(p []byte) (int, error) { m.b = append(m.b, p...); return len(p), nil }
+func (m *bytesOf) Write(p []byte) (int, error)    { m.b = append(m.b, p...); return len(p), nil }
+func (m *bytesOf) Seek(int64, int) (int64, error) { return 0, nil }
+func (m *bytesOf) Truncate(int64) error           { m.b = nil; return nil }
 func (m *bytesOf) ReadAt(p []byte, at int64) (int, error) {
 	return bytes.NewReader(m.b).ReadAt(p, at)
 }

@@ -42,6 +42,13 @@ describe('steps by hand', () => {
       ['/api/v1/parts/7/repair', { from: 2, steps: ['remove-triangles=4,9'] }],
     ])
   })
+  it('or a method for the whole', async () => {
+    const { sent, ordered } = show()
+    fireEvent.change(screen.getByLabelText('method'), { target: { value: 'recast' } })
+    fireEvent.click(screen.getByText('Mend'))
+    await waitFor(() => expect(ordered).toHaveBeenCalled())
+    expect(sent).toEqual([['/api/v1/parts/7/repair', { from: 2, method: 'recast' }]])
+  })
   it('take no length that is none', () => {
     show()
     fireEvent.change(screen.getByLabelText('distance in mm'), { target: { value: 'wide' } })

@@ -7,13 +7,14 @@ import { count, digits } from '../../shared/words'
 export function ByHand({ part, shown, report, finding, chosen, ordered }: { part: Part; shown: number; report: Report; finding: Finding | undefined; chosen: number | undefined; ordered: () => void }) {
   const [error, setError] = useState<unknown>()
   const [busy, setBusy] = useState(false)
+  const [method, setMethod] = useState('')
   const [distance, setDistance] = useState('0.01')
   const off = busy || part.state === 'waiting' || part.state === 'working'
   async function order(...steps: string[]) {
     setBusy(true)
     setError(undefined)
     try {
-      await post(`/parts/${part.id}/repair`, { from: shown, steps })
+      await post(`/parts/${part.id}/repair`, steps.length === 0 && method ? { from: shown, method } : { from: shown, steps })
       ordered()
     } catch (problem) {
       setError(problem)
@@ -28,7 +29,15 @@ export function ByHand({ part, shown, report, finding, chosen, ordered }: { part
       <h2 className="mb-2 font-semibold">By hand, from r{shown}</h2>
       <div className="flex flex-wrap gap-1.5">
         {report.verdict === 'repair' && (
-          <button className="btn btn-secondary btn-sm" data-order="mend" disabled={off} onClick={() => order()}>Mend what is left</button>
+          <span className="join">
+            <select className="select join-item select-sm w-36" aria-label="method" value={method} onChange={(e) => setMethod(e.target.value)}>
+              <option value="">lightest that does</option>
+              <option value="touch-up">touch-up</option>
+              <option value="fuse">fuse</option>
+              <option value="recast">recast</option>
+            </select>
+            <button className="btn btn-secondary join-item btn-sm" data-order="mend" disabled={off} onClick={() => order()}>Mend</button>
+          </span>
         )}
         {rim && (
           <button className="btn btn-sm" data-order="fill-hole" disabled={off} onClick={() => order(`fill-hole=${rim.join(',')}`)}>Fill this hole</button>

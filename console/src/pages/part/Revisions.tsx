@@ -3,6 +3,7 @@ import { bytes, count, digits } from '../../shared/words'
 
 /** Revisions lists a part's states; picking one shows it. */
 export function Revisions({ revisions, shown, show }: { revisions: Revision[]; shown: number; show: (r: number) => void }) {
+  const repaired = revisions.filter((r) => r.repair)
   const one = revisions.find((r) => r.number === shown)
   return (
     <section aria-label="Revisions">
@@ -20,6 +21,24 @@ export function Revisions({ revisions, shown, show }: { revisions: Revision[]; s
           </button>
         ))}
       </div>
+      {repaired.length > 1 && (
+        <table className="mt-2 w-full text-xs tabular-nums" aria-label="Comparison">
+          <thead className="text-left opacity-60">
+            <tr><th></th><th>method</th><th>triangles</th><th>off by mm</th><th>volume</th></tr>
+          </thead>
+          <tbody>
+            {repaired.map((r) => (
+              <tr key={r.number} className="border-t border-base-300">
+                <td className="py-0.5 pr-1">r{r.number}</td>
+                <td>{r.repair!.method}{r.repair!.repaired ? '' : ', not solid'}</td>
+                <td>{count(r.triangles)}</td>
+                <td>{r.repair!.deviation_mm ? digits(r.repair!.deviation_mm.max) : '–'}</td>
+                <td>{r.repair!.volume_change_mm3 === null ? '–' : `${r.repair!.volume_change_mm3 > 0 ? '+' : ''}${digits(r.repair!.volume_change_mm3 / 1000)} cm³`}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
       {one && (
         <p className="mt-2 text-sm opacity-70">
           {one.number > 0 && one.parent !== null && one.parent > 0 && `from r${one.parent}, `}
