@@ -38,15 +38,15 @@ lint:
 
 # Figures: each benchmark also gives its ratio to reading the file's bytes.
 bench:
-	go test -p 1 -run '^$$' -bench . -benchtime 5x -count 5 ./core/format ./core/spatial ./core/pipeline ./core/repair/fuse
+	go test -p 1 -run '^$$' -bench . -benchtime 5x -count 5 ./core/format ./core/spatial ./core/pipeline ./core/decimate ./core/repair/fuse ./core/repair/recast
 
 fuzz:
 	@for f in stl:FuzzReadSTL obj:FuzzReadOBJ threemf:FuzzRead3MF number:FuzzFloat; do \
 	  go test -run '^$$' -fuzz "^$${f#*:}$$" -fuzztime $(FUZZ_TIME) -fuzzminimizetime 1000x ./core/format/$${f%%:*} || exit 1; done
 
-# How a check grows with its file, drawn for the documentation.
+# How a check and the heavy repairs grow, drawn for the documentation.
 scale:
-	VENEER_SCALE=$(CURDIR)/docs/check-speed.svg go test -count 1 -v -run TestScale ./e2e
+	VENEER_SCALE=$(CURDIR)/docs/check-speed.svg VENEER_REPAIR_SCALE=$(CURDIR)/docs/repair-speed.svg go test -count 1 -v -run 'TestScale|TestRepairScale' ./e2e
 
 # The documentation's pictures of the console, from the demo set.
 shots: install-test console
