@@ -28,7 +28,6 @@ import (
 	"veneer/core/format/file"
 	"veneer/core/process"
 	"veneer/core/repair"
-	"veneer/core/repair/touchup"
 	"veneer/core/unit"
 )
 
@@ -377,7 +376,7 @@ func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int
 		return invalid("at most 50 steps at a time")
 	}
 	for _, text := range steps {
-		if _, err := touchup.ParseOrder(text); err != nil {
+		if _, err := repair.ParseOrder(text); err != nil {
 			return invalid("%v", err)
 		}
 	}

@@ -22,7 +22,7 @@ import (
 	"veneer/core/check"
 	"veneer/core/format/archive"
 	"veneer/core/process"
-	"veneer/core/repair/touchup"
+	"veneer/core/repair"
 )
 
 func batchCommand() *cobra.Command {
@@ -282,7 +282,7 @@ func batchRepair() *cobra.Command {
 	var watch, asJSON bool
 	c := &cobra.Command{Use: "repair BATCH", Short: "Have all parts of a batch mended that call for it, or one part in a way of your own", Args: cobra.ExactArgs(1),
 		Long: "Repair mends every part whose newest revision still has errors; parts with an open question wait for their answer.\n" +
-			"With --part it mends that part only, from any revision, and with --step by single steps: " + touchup.ByHand + ".\n" +
+			"With --part it mends that part only, from any revision, and with --step by single steps: " + repair.ByHandOrders + ".\n" +
 			"Each repair makes a new revision; none is ever taken away.",
 		Example: "  veneer batch repair 3 --watch\n  veneer batch repair 3 --part 12 --from 1 --step drop-shell=2 --step fill",
 		RunE: func(c *cobra.Command, args []string) error {

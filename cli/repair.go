@@ -19,7 +19,6 @@ import (
 	"veneer/core/pipeline"
 	"veneer/core/repair"
 	"veneer/core/repair/recast"
-	"veneer/core/repair/touchup"
 )
 
 func repairCommand() *cobra.Command {
@@ -50,7 +49,7 @@ func repairCommand() *cobra.Command {
 				return errors.New("lengths are 0 or more mm")
 			}
 			for _, text := range steps {
-				order, err := touchup.ParseOrder(text)
+				order, err := repair.ParseOrder(text)
 				if err != nil {
 					return err
 				}
@@ -74,7 +73,7 @@ func repairCommand() *cobra.Command {
 	c.Flags().Float64Var(&draw.GapMM, "gap", 0, "recast: close gaps up to so many mm (default the finest detail)")
 	c.Flags().Float64Var(&draw.DetailMM, "smallest", 0, "recast: leave out solids and hollows up to so many mm (default the finest detail)")
 	c.Flags().Float64Var(&draw.ToleranceMM, "tolerance", 0, "recast: mm by which the skin may move to become lighter (default an eighth of a cell)")
-	c.Flags().StringArrayVar(&steps, "step", nil, "do this step instead, and no other; may be given several times: the name of a step of --plan, or "+touchup.ByHand)
+	c.Flags().StringArrayVar(&steps, "step", nil, "do this step instead, and no other; may be given several times: the name of a step of --plan, or "+repair.ByHandOrders)
 	c.Flags().BoolVar(&plan, "plan", false, "print what would be done, and do nothing")
 	return c
 }

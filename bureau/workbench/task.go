@@ -25,7 +25,6 @@ import (
 	"veneer/core/pipeline"
 	"veneer/core/process"
 	"veneer/core/repair"
-	"veneer/core/repair/touchup"
 	"veneer/core/spatial"
 	"veneer/core/unit"
 )
@@ -166,7 +165,7 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 		Limits: t.Limits, Progress: progress, Now: time.Now}
 	set.Method = t.Method
 	for _, text := range t.Steps {
-		order, err := touchup.ParseOrder(text)
+		order, err := repair.ParseOrder(text)
 		if err != nil {
 			return line{}, err
 		}

@@ -289,7 +289,16 @@ func (w *work) place(a, b int32) (p geom.Vec, cost float64) {
 		}
 	}
 	p = p.Single()
-	return p, q.at(p) + 1e-9*length2*length2
+	cost = q.at(p)
+	if !w.fixed[a] && !w.fixed[b] { // where an end does as well, within rounding, what is there stays exactly there
+		rounding := q.weight * (1e-12*length2 + 1e-15*pa.Dot(pa))
+		if at := q.at(pa); at <= cost+rounding {
+			p, cost = pa, at
+		} else if at := q.at(pb); at <= cost+rounding {
+			p, cost = pb, at
+		}
+	}
+	return p, cost + 1e-9*length2*length2
 }
 
 // collapse makes one vertex of an edge's ends, when nothing speaks against it.

@@ -79,6 +79,27 @@ func (b Box) Union(c Box) Box {
 	return b.Extend(c.Min).Extend(c.Max)
 }
 
+// Grow is the box with so much more on all sides.
+func (b Box) Grow(by float64) Box {
+	d := Vec{by, by, by}
+	return Box{b.Min.Sub(d), b.Max.Add(d)}
+}
+
+// Overlaps reports whether two boxes have a point in common.
+func (b Box) Overlaps(c Box) bool {
+	return b.Min.X <= c.Max.X && c.Min.X <= b.Max.X && b.Min.Y <= c.Max.Y && c.Min.Y <= b.Max.Y && b.Min.Z <= c.Max.Z && c.Min.Z <= b.Max.Z
+}
+
+// Intersect is what two boxes have in common; empty when that is nothing.
+func (b Box) Intersect(c Box) Box {
+	b.Min = Vec{max(b.Min.X, c.Min.X), max(b.Min.Y, c.Min.Y), max(b.Min.Z, c.Min.Z)}
+	b.Max = Vec{min(b.Max.X, c.Max.X), min(b.Max.Y, c.Max.Y), min(b.Max.Z, c.Max.Z)}
+	if b.Min.X > b.Max.X || b.Min.Y > b.Max.Y || b.Min.Z > b.Max.Z {
+		return EmptyBox()
+	}
+	return b
+}
+
 // Size is the box's extent along the three axes; zero for an empty box.
 func (b Box) Size() Vec {
 	if b.Empty() {

@@ -80,3 +80,13 @@ func (m *Mesh) Take(v Triangle, from *Mesh, t int32) {
 		m.Covers = append(m.Covers, from.Covers[t])
 	}
 }
+
+// Join appends all triangles of another mesh, with what belongs to them; which
+// lists there are is told by m.
+func (m *Mesh) Join(other *Mesh) {
+	first := int32(len(m.Positions))
+	m.Positions = append(m.Positions, other.Positions...)
+	for t, v := range other.Triangles {
+		m.Take(Triangle{v[0] + first, v[1] + first, v[2] + first}, other, int32(t))
+	}
+}

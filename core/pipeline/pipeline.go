@@ -23,7 +23,6 @@ import (
 	"veneer/core/process"
 	"veneer/core/repair"
 	"veneer/core/repair/recast"
-	"veneer/core/repair/touchup"
 	"veneer/core/unit"
 )
 
@@ -44,7 +43,7 @@ type Settings struct {
 	// Recast is what drawing a new skin is set to; what is 0 follows from the process.
 	Recast recast.Settings
 	// Orders are steps that a person wants instead of what a repair would do.
-	Orders []touchup.Order
+	Orders []repair.Order
 	// Progress is told the stage that begins and the share of the whole done; may be nil.
 	Progress func(stage string, done float64)
 	// Format is what results are written as; when empty, 3MF if there are names,

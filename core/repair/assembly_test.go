@@ -6,14 +6,10 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
-	"veneer/core/check"
 	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/mesh/meshtest"
-	"veneer/core/pipeline"
-	"veneer/core/unit"
 )
 
 // assembly is furniture for a watch room, as modelled and never made for
@@ -79,14 +75,9 @@ func TestAssembliesEndAsOneSolid(t *testing.T) {
 	for seed := range uint64(30) {
 		r := rand.New(rand.NewPCG(seed, 6))
 		m := assembly(r, 3+r.IntN(60))
-		estimate, err := unit.Settled("mm", unit.Clues{Size: m.Bounds().Size().Array()})
-		require.NoError(t, err)
-		before, err := check.Run(t.Context(), m, check.Settings{Process: filament, Unit: estimate, TakeDefaults: true})
-		require.NoError(t, err)
 		set := settings()
 		set.TakeDefaults = true
-		result, err := pipeline.Mend(t.Context(), &pipeline.Checked{Mesh: m, Report: before}, &memory{}, set)
-		require.NoError(t, err)
+		result, _ := mendAs(t, m, set)
 		tried++
 		if result.Repaired {
 			passed++

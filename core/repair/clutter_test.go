@@ -17,7 +17,6 @@ import (
 	"veneer/core/mesh/meshtest"
 	"veneer/core/pipeline"
 	"veneer/core/repair"
-	"veneer/core/unit"
 )
 
 // clutter makes furniture as it was modelled for pictures: hundreds of shells
@@ -191,14 +190,11 @@ func TestClutterEndsAsASolid(t *testing.T) {
 			bodies = min(bodies, 150)
 		}
 		m := newClutter(seed, bodies)
-		estimate, err := unit.Settled("mm", unit.Clues{Size: m.Bounds().Size().Array()})
-		require.NoError(t, err)
 		begun := time.Now()
-		before, err := check.Run(t.Context(), m, check.Settings{Process: filament, Unit: estimate, TakeDefaults: true})
-		require.NoError(t, err)
-		checked := time.Since(begun)
 		set := settings()
 		set.TakeDefaults, set.Now = true, time.Now
+		before := examined(t, m, set)
+		checked := time.Since(begun)
 		r, err := pipeline.Mend(t.Context(), &pipeline.Checked{Mesh: m, Report: before}, &memory{}, set)
 		require.NoError(t, err)
 		methods[r.Method]++

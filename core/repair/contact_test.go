@@ -12,22 +12,15 @@ import (
 	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/mesh/meshtest"
-	"veneer/core/pipeline"
 	"veneer/core/repair"
-	"veneer/core/unit"
 )
 
 // mendWith repairs a mesh with answers to its questions.
 func mendWith(t *testing.T, m *mesh.Mesh, answers map[string]string) *repair.Result {
 	t.Helper()
-	estimate, err := unit.Settled("mm", unit.Clues{Size: m.Bounds().Size().Array()})
-	require.NoError(t, err)
-	before, err := check.Run(t.Context(), m, check.Settings{Process: filament, Unit: estimate, Answers: answers})
-	require.NoError(t, err)
 	set := settings()
 	set.Answers = answers
-	r, err := pipeline.Mend(t.Context(), &pipeline.Checked{Mesh: m, Report: before}, &memory{}, set)
-	require.NoError(t, err)
+	r, _ := mendAs(t, m, set)
 	return r
 }
 

@@ -5,8 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"veneer/core/check"
+	"veneer/core/decimate"
 	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/process"
@@ -40,7 +42,10 @@ var fuseStep = touchup.Step{
 			return touchup.Change{Left: "triangles without area are left"}, nil
 		}
 		saved := w.Mesh.Clone()
-		capped, lids := capOpen(w)
+		capped, lids := 0.0, 0
+		if !answered(w.Report.Answers, check.Keep) {
+			capped, lids = capOpen(w)
+		}
 		if lids > 0 { // it can only be told now which way they face
 			if _, err := touchup.TurnOutward(ctx, w); err != nil {
 				return touchup.Change{}, err
@@ -68,6 +73,11 @@ var fuseStep = touchup.Step{
 			change.Detail += fmt.Sprintf("; open edges closed by %s before", counted(lids, "triangle"))
 		}
 		mergeBodies(w.Mesh)
+		tidied, err := tidyCuts(ctx, w, saved.Positions)
+		if err != nil {
+			return change, err
+		}
+		change.Detail += tidied
 		words, moved, err := settleEdges(ctx, w)
 		if n := dropCrumbs(w); n > 0 {
 			words += fmt.Sprintf("; %s too fine to show dropped", counted(n, "crumb"))
@@ -79,14 +89,9 @@ var fuseStep = touchup.Step{
 }
 
 // capOpen closes what touching up could not, by fans to the middle of each rim,
-// which may pass through anything: fusing settles that. Surfaces that a person
-// wants as they are stay open. It tells the area and number of the new triangles.
+// which may pass through anything: fusing settles that. It tells the area and
+// number of the new triangles.
 func capOpen(w *touchup.Work) (area float64, n int) {
-	for _, answer := range w.Report.Answers {
-		if answer == check.Keep {
-			return 0, 0
-		}
-	}
 	caps, positions := mesh.Caps(w.Topology())
 	w.Mesh.Positions = positions
 	for _, c := range caps {
@@ -101,11 +106,68 @@ func capOpen(w *touchup.Work) (area float64, n int) {
 	return area, len(caps)
 }
 
+// answered reports whether one of those was a person's answer to any question.
+func answered(answers map[string]string, any ...string) bool {
+	for _, answer := range answers {
+		if slices.Contains(any, answer) {
+			return true
+		}
+	}
+	return false
+}
+
 var errNothing = errors.New("the surfaces enclose nothing")
 
 // tooHard reports whether fusing gave up, rather than failed.
 func tooHard(err error) bool {
 	return errors.Is(err, errNothing) || errors.Is(err, fuse.ErrOpen) || errors.Is(err, fuse.ErrTooMany) || errors.Is(err, fuse.ErrRounding)
+}
+
+// cutTolerance is how far the surface may move, in mm, where points that cutting
+// made are taken out again.
+func cutTolerance(p process.Process) float64 { return p.DetailMM / 1000 }
+
+// tidyCuts takes out the points that cutting made and the shape does not need:
+// those of slivers, and of lines along which nothing was dropped in the end. Points
+// that were there before stay where they are.
+func tidyCuts(ctx context.Context, w *touchup.Work, before []geom.Vec) (words string, err error) {
+	known := mesh.NewWelder(len(before) + len(w.Mesh.Positions))
+	number := make([]int32, max(len(before), len(w.Mesh.Positions)))
+	known.Add(before, number)
+	old := int32(len(known.Positions))
+	known.Add(w.Mesh.Positions, number)
+	isNew := func(t int32) bool {
+		v := w.Mesh.Triangles[t]
+		return number[v[0]] >= old || number[v[1]] >= old || number[v[2]] >= old
+	}
+	cut := w.Mesh.Clone()
+	cut.Keep(isNew)
+	if len(cut.Triangles) == 0 {
+		return "", nil
+	}
+	keep := make([]bool, len(cut.Positions))
+	for v := range keep {
+		keep[v] = number[v] < old
+	}
+	made, err := decimate.Run(ctx, cut, decimate.Settings{ToleranceMM: cutTolerance(w.Process), Keep: keep}, nil)
+	if err != nil {
+		return "", err
+	}
+	tidy := w.Mesh.Clone()
+	tidy.Keep(func(t int32) bool { return !isNew(t) })
+	tidy.Join(made.Mesh)
+	tidy.Weld()
+	meet, err := spatial.New(tidy, nil).Crossings(ctx, 1, nil)
+	if err != nil || len(meet.Pairs) > 0 {
+		return "", err
+	}
+	gone := len(w.Mesh.Triangles) - len(tidy.Triangles)
+	*w.Mesh = *tidy
+	w.Changed()
+	if gone == 0 {
+		return "", nil
+	}
+	return fmt.Sprintf("; %s beside the cuts not needed within %.2g mm", counted(gone, "piece"), cutTolerance(w.Process)), nil
 }
 
 // settleEdges deals with solids that only touch along an edge once they are

@@ -15,7 +15,6 @@ import (
 	"veneer/core/pipeline"
 	"veneer/core/repair"
 	"veneer/core/repair/recast"
-	"veneer/core/unit"
 )
 
 // TestAHoleStaysAHole builds a cube of 20 mm around a hole of 5 mm from blocks that
@@ -101,13 +100,10 @@ func TestTheLadder(t *testing.T) {
 		require.Equal(t, check.Pass, r.Verdict, "%s: %s %+v", name, findings(r), r.Steps)
 		assert.Equal(t, c.want, r.Method, name)
 	}
-	estimate, err := unit.Settled("mm", unit.Clues{Size: far.Bounds().Size().Array()})
-	require.NoError(t, err)
-	before, err := check.Run(t.Context(), far, check.Settings{Process: filament, Unit: estimate, TakeDefaults: true})
-	require.NoError(t, err)
 	for _, method := range []repair.Method{repair.TouchUp, repair.Fuse, repair.Recast} {
 		set := settings()
 		set.Method, set.TakeDefaults, set.Recast = method, true, recast.Settings{CellMM: 1}
+		before := examined(t, far, set)
 		plan := repair.Plan(before, repair.Settings{Process: filament, Method: method, Recast: set.Recast})
 		if last := plan[len(plan)-1]; method == repair.Recast {
 			assert.Equal(t, 1., last.With["cell_mm"])
@@ -138,14 +134,9 @@ func TestColoursFollowARecast(t *testing.T) {
 		}
 		m.Colours = append(m.Colours, [3]mesh.Colour{c, c, c})
 	}
-	estimate, err := unit.Settled("mm", unit.Clues{Size: m.Bounds().Size().Array()})
-	require.NoError(t, err)
-	before, err := check.Run(t.Context(), m, check.Settings{Process: filament, Unit: estimate})
-	require.NoError(t, err)
 	set := settings()
 	set.Method = repair.Recast
-	r, err := pipeline.Mend(t.Context(), &pipeline.Checked{Mesh: m, Report: before}, &memory{}, set)
-	require.NoError(t, err)
+	r, _ := mendAs(t, m, set)
 	require.Equal(t, check.Pass, r.Verdict, "%s", findings(r))
 	assert.Equal(t, m.Bodies, r.Mesh.Bodies)
 	for i := range r.Mesh.Triangles {

@@ -67,47 +67,67 @@ func recastStep(set recast.Settings, progress func(string, float64)) touchup.Ste
 			return touchup.Need{Seconds: 3.5e-6*float64(need.Triangles) + 2e-9*points, Bytes: need.Bytes}
 		},
 		Run: func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
-			w.Mesh.Round()
-			w.Changed()
-			s := recastSettings(w.Report, w.Process, set)
-			old := w.Mesh.Clone()
-			broken, err := brokenShells(ctx, old, 2*s.CellMM+s.GapMM)
-			if err != nil {
-				return touchup.Change{}, err
-			}
-			part := old.Clone()
-			part.Keep(func(t int32) bool { return broken == nil || broken[t] })
-			skin, err := recast.Run(ctx, part, s, progress)
-			for tries := 0; errors.Is(err, recast.ErrTooOpen) && tries < 8; tries++ { // coarser cells do for what is so rough
-				s.CellMM *= 1.4
-				s.ToleranceMM *= 1.4
-				skin, err = recast.Run(ctx, part, s, progress)
-			}
-			switch {
-			case errors.Is(err, recast.ErrNothing), errors.Is(err, recast.ErrTooFine), errors.Is(err, recast.ErrTooOpen):
-				return touchup.Change{Left: err.Error()}, nil
-			case err != nil:
-				return touchup.Change{}, err
-			}
-			off, err := offBy(ctx, skin, part)
-			if err != nil {
-				return touchup.Change{}, err
-			}
-			if broken == nil {
-				*w.Mesh = *old.Blank(nil)
-			} else {
-				w.Mesh.Keep(func(t int32) bool { return !broken[t] })
-			}
-			dress(w.Mesh, skin, part)
-			w.Changed()
-			c := touchup.Change{Count: len(part.Triangles), MovedMM: off,
-				Detail: fmt.Sprintf("%s drawn anew with %s, on cells of %.2g mm", counted(len(part.Triangles), "triangle"), counted(len(skin.Triangles), "triangle"), s.CellMM)}
-			if broken != nil {
-				c.Detail += "; " + counted(len(old.Triangles)-len(part.Triangles), "triangle") + " of other shells left as they are"
-			}
-			return c, nil
+			return redraw(ctx, w, set, progress, func(old *mesh.Mesh, s recast.Settings) ([]bool, error) {
+				return brokenShells(ctx, old, 2*s.CellMM+s.GapMM)
+			})
 		},
 	}
+}
+
+// redraw puts a new skin in the place of the triangles that which tells, of all of
+// them when that is nil.
+func redraw(ctx context.Context, w *touchup.Work, set recast.Settings, progress func(string, float64), which func(*mesh.Mesh, recast.Settings) ([]bool, error)) (touchup.Change, error) {
+	w.Mesh.Round()
+	w.Changed()
+	s := recastSettings(w.Report, w.Process, set)
+	old := w.Mesh.Clone()
+	drawn, err := which(old, s)
+	if err != nil {
+		return touchup.Change{}, err
+	}
+	part := old.Clone()
+	part.Keep(func(t int32) bool { return drawn == nil || drawn[t] })
+	skin, s, err := drawSkin(ctx, part, s, progress)
+	if noSkin(err) {
+		return touchup.Change{Left: err.Error()}, nil
+	}
+	if err != nil {
+		return touchup.Change{}, err
+	}
+	off, err := offBy(ctx, skin, part)
+	if err != nil {
+		return touchup.Change{}, err
+	}
+	if drawn == nil {
+		*w.Mesh = *old.Blank(nil)
+	} else {
+		w.Mesh.Keep(func(t int32) bool { return !drawn[t] })
+	}
+	dress(w.Mesh, skin, part)
+	w.Changed()
+	c := touchup.Change{Count: len(part.Triangles), MovedMM: off,
+		Detail: fmt.Sprintf("%s drawn anew with %s, on cells of %.2g mm", counted(len(part.Triangles), "triangle"), counted(len(skin.Triangles), "triangle"), s.CellMM)}
+	if drawn != nil {
+		c.Detail += "; " + counted(len(old.Triangles)-len(part.Triangles), "triangle") + " of other shells left as they are"
+	}
+	return c, nil
+}
+
+// drawSkin draws a new skin, on coarser cells where the surface is too rough for
+// those that were set; it tells which did.
+func drawSkin(ctx context.Context, part *mesh.Mesh, s recast.Settings, progress func(string, float64)) (*mesh.Mesh, recast.Settings, error) {
+	skin, err := recast.Run(ctx, part, s, progress)
+	for tries := 0; errors.Is(err, recast.ErrTooOpen) && tries < 8; tries++ {
+		s.CellMM *= 1.4
+		s.ToleranceMM *= 1.4
+		skin, err = recast.Run(ctx, part, s, progress)
+	}
+	return skin, s, err
+}
+
+// noSkin reports whether there is none to be drawn, rather than that drawing failed.
+func noSkin(err error) bool {
+	return errors.Is(err, recast.ErrNothing) || errors.Is(err, recast.ErrTooFine) || errors.Is(err, recast.ErrTooOpen)
 }
 
 // mostApart is the most shells of which those that are whole are kept.
@@ -143,7 +163,7 @@ func brokenShells(ctx context.Context, m *mesh.Mesh, near float64) ([]bool, erro
 		grew = false
 		for i := range bad {
 			for j := range bad {
-				if bad[i] && !bad[j] && closeBoxes(&shells.List[i], &shells.List[j], near) {
+				if bad[i] && !bad[j] && shells.List[i].Box.Grow(near).Overlaps(shells.List[j].Box) {
 					bad[j], grew = true, true
 				}
 			}
@@ -161,17 +181,6 @@ func brokenShells(ctx context.Context, m *mesh.Mesh, near float64) ([]bool, erro
 		return nil, nil
 	}
 	return is, nil
-}
-
-func closeBoxes(a, b *mesh.Shell, near float64) bool {
-	low, high := a.Box.Min.Array(), a.Box.Max.Array()
-	l, h := b.Box.Min.Array(), b.Box.Max.Array()
-	for k := range 3 {
-		if low[k]-near > h[k] || l[k]-near > high[k] {
-			return false
-		}
-	}
-	return true
 }
 
 // offSamples of a new skin are measured.

@@ -123,7 +123,7 @@ type Settings struct {
 	// Recast is what drawing a new skin is set to; what is 0 follows from the process.
 	Recast recast.Settings
 	// Orders, when there are any, are done instead of what a plan would do.
-	Orders []touchup.Order
+	Orders []Order
 	// Now tells the time for the steps' record; without it they take none. The core has no clock.
 	Now func() time.Time
 	// Verify writes a mesh that is rounded to float32, reads it back and checks it.
@@ -240,10 +240,8 @@ func (r *Result) heavier(set Settings) (next touchup.Step, why string) {
 	if r.Verdict != check.Repair || len(set.Orders) > 0 || set.Method != Auto && set.Method != "" {
 		return next, ""
 	}
-	for _, answer := range r.Before.Answers {
-		if answer == check.Keep || answer == check.Apart {
-			return next, ""
-		}
+	if answered(r.Before.Answers, check.Keep, check.Apart) {
+		return next, ""
 	}
 	did := func(name string) bool {
 		return slices.ContainsFunc(r.Steps, func(s Step) bool { return s.Step == name })
@@ -303,7 +301,7 @@ func (r *Result) steps(ctx context.Context, work *touchup.Work, set Settings) (s
 		}
 		do := run[step.Step]
 		if len(set.Orders) > 0 {
-			do = set.Orders[i].Run
+			do = set.Orders[i].run(set)
 		} else if !drawsAnew(step) {
 			do = guarded(do, step, &wrong)
 		}

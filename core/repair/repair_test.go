@@ -37,17 +37,28 @@ func settings() pipeline.Settings {
 	return pipeline.Settings{Process: filament, Unit: "mm", Limits: file.DefaultLimits()}
 }
 
-// mend checks and repairs a mesh, through bytes.
-func mend(t *testing.T, m *mesh.Mesh) (*repair.Result, []byte) {
+// examined is the report on a mesh whose unit is mm, as settings have it checked.
+func examined(t *testing.T, m *mesh.Mesh, set pipeline.Settings) *check.Report {
 	t.Helper()
 	estimate, err := unit.Settled("mm", unit.Clues{Size: m.Bounds().Size().Array()})
 	require.NoError(t, err)
-	before, err := check.Run(t.Context(), m, check.Settings{Process: filament, Unit: estimate})
+	before, err := check.Run(t.Context(), m, check.Settings{Process: set.Process, Unit: estimate, Answers: set.Answers, TakeDefaults: set.TakeDefaults})
 	require.NoError(t, err)
+	return before
+}
+
+// mendAs checks and repairs a mesh, through bytes.
+func mendAs(t *testing.T, m *mesh.Mesh, set pipeline.Settings) (*repair.Result, []byte) {
+	t.Helper()
 	out := &memory{}
-	r, err := pipeline.Mend(t.Context(), &pipeline.Checked{Mesh: m, Report: before}, out, settings())
+	r, err := pipeline.Mend(t.Context(), &pipeline.Checked{Mesh: m, Report: examined(t, m, set)}, out, set)
 	require.NoError(t, err)
 	return r, out.b
+}
+
+func mend(t *testing.T, m *mesh.Mesh) (*repair.Result, []byte) {
+	t.Helper()
+	return mendAs(t, m, settings())
 }
 
 // shapes are closed surfaces of genus 0 to 8.

@@ -7,14 +7,12 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"veneer/core/check"
 	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/mesh/meshtest"
 	"veneer/core/repair"
-	"veneer/core/unit"
 )
 
 // join adds a copy of a mesh, each point moved.
@@ -153,12 +151,8 @@ func TestRuinsEndAsASolid(t *testing.T) {
 		shape.Round()
 		for seed := range uint64(times("VENEER_RUINS", 20) / 10) {
 			m := ruin(shape, rand.New(rand.NewPCG(seed, 13)))
-			estimate, err := unit.Settled("mm", unit.Clues{Size: m.Bounds().Size().Array()})
-			require.NoError(t, err)
-			before, err := check.Run(t.Context(), m, check.Settings{Process: filament, Unit: estimate})
-			require.NoError(t, err)
 			answers := map[string]string{}
-			for _, q := range before.Questions {
+			for _, q := range examined(t, m, settings()).Questions {
 				answers[q.ID] = q.Default
 			}
 			r := mendWith(t, m, answers)

@@ -58,11 +58,8 @@ func Run(ctx context.Context, m *mesh.Mesh, clean func(*mesh.Mesh), progress fun
 		if progress != nil {
 			progress(float64(c.Rounds) / mostRounds)
 		}
-		topo := mesh.NewTopology(m)
-		for e := range int32(topo.Edges()) {
-			if topo.Net(e) != 0 {
-				return c, ErrOpen
-			}
+		if !balanced(m) {
+			return c, ErrOpen
 		}
 		flat := make([]bool, len(m.Triangles)) // rounding makes some; the triangles beside them are cut at their corners, and they go
 		for t := range flat {
@@ -87,13 +84,9 @@ func Run(ctx context.Context, m *mesh.Mesh, clean func(*mesh.Mesh), progress fun
 		}
 		last = len(meet.Pairs)
 		c.Rounds++
-		cut, pieces, gone, err := round(ctx, m, tree, flat, meet.Pairs)
-		if err != nil {
+		if err := round(ctx, m, tree, flat, meet.Pairs, union, &c); err != nil {
 			return c, err
 		}
-		c.Cut, c.Pieces, c.Gone = c.Cut+cut, c.Pieces+pieces, c.Gone+gone
-		m.Round()
-		m.Keep(func(t int32) bool { return !m.RepeatsVertex(t) })
 	}
 	return c, ErrRounding
 }
@@ -121,8 +114,77 @@ func collapse(m *mesh.Mesh, pairs []spatial.Pair) {
 	m.Keep(func(t int32) bool { return !m.RepeatsVertex(t) })
 }
 
-// round cuts, sorts inside from outside and keeps the skin.
-func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool, pairs []spatial.Pair) (cut, pieces, gone int, err error) {
+// solid tells what is inside: of is the set of surfaces that each triangle
+// belongs to, nil when there is one set only, and inside says so by how many
+// surfaces of each set are around a place.
+type solid struct {
+	of     []uint8
+	inside func(around [sets]int) bool
+}
+
+// sets of surfaces that are told apart, at most.
+const sets = 3
+
+// union is what any of the surfaces encloses.
+var union = solid{inside: func(around [sets]int) bool { return around[0] >= 1 }}
+
+// set is the set of surfaces that a triangle belongs to.
+func (s *solid) set(t int32) uint8 {
+	if s.of == nil {
+		return 0
+	}
+	return s.of[t]
+}
+
+// Replace makes one skin of what m encloses outside of a region and by encloses
+// within it, all three as Run takes them; m becomes that skin. Where the two
+// differ on the region's border, the border itself joins them.
+func Replace(ctx context.Context, m, region, by *mesh.Mesh, clean func(*mesh.Mesh), progress func(done float64)) (c Change, err error) {
+	what := solid{of: make([]uint8, len(m.Triangles)), inside: func(around [sets]int) bool {
+		if around[1] >= 1 {
+			return around[2] >= 1
+		}
+		return around[0] >= 1
+	}}
+	for set, other := range []*mesh.Mesh{region, by} {
+		m.Join(other)
+		for range other.Triangles {
+			what.of = append(what.of, uint8(set+1))
+		}
+	}
+	m.Weld()
+	if !balanced(m) {
+		return c, ErrOpen
+	}
+	tree := spatial.New(m, nil)
+	meet, err := tree.Crossings(ctx, mostPairs, nil)
+	switch {
+	case err != nil:
+		return c, err
+	case meet.AtLeast:
+		return c, ErrTooMany
+	}
+	if err := round(ctx, m, tree, make([]bool, len(m.Triangles)), meet.Pairs, what, &c); err != nil {
+		return c, err
+	}
+	rest, err := Run(ctx, m, clean, progress)
+	c.Rounds = 1 + rest.Rounds
+	return c, err
+}
+
+// balanced reports whether every edge is run through as often one way as the other.
+func balanced(m *mesh.Mesh) bool {
+	topo := mesh.NewTopology(m)
+	for e := range int32(topo.Edges()) {
+		if topo.Net(e) != 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// round cuts, sorts inside from outside, keeps the skin, and rounds it.
+func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool, pairs []spatial.Pair, what solid, c *Change) error {
 	s := newSpace(m)
 	of := map[int32]*cuts{}
 	flat := map[int32][]int32{} // triangles in one plane that meet
@@ -138,7 +200,7 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool,
 	}
 	for i, p := range pairs {
 		if i%256 == 0 && ctx.Err() != nil {
-			return 0, 0, 0, ctx.Err()
+			return ctx.Err()
 		}
 		if s.meet(p[0], p[1], of) {
 			flat[p[0]], flat[p[1]] = append(flat[p[0]], p[1]), append(flat[p[1]], p[0])
@@ -165,30 +227,30 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool,
 	}
 	for _, t := range list {
 		if ctx.Err() != nil {
-			return 0, 0, 0, ctx.Err()
+			return ctx.Err()
 		}
 		made := s.divide(t, of[t], &work)
 		if made == nil {
-			return 0, 0, 0, ErrTooMany
+			return ErrTooMany
 		}
 		if len(made) > 1 {
-			cut++
-			pieces += len(made)
+			c.Cut++
+			c.Pieces += len(made)
 		}
 		for _, v := range made {
 			add(t, v)
 		}
 	}
 	sub.Positions = s.at
-	a := &arrangement{s: s, tree: tree, sub: sub, from: from, flat: flat}
+	a := &arrangement{s: s, tree: tree, sub: sub, from: from, flat: flat, solid: what}
 	keep, err := a.skin(ctx)
 	if err != nil {
-		return cut, pieces, 0, err
+		return err
 	}
 	result := m.Blank(s.at)
 	for i, v := range sub.Triangles {
 		if keep[i] == 0 {
-			gone++
+			c.Gone++
 			continue
 		}
 		result.Paint(v, m, from[i])
@@ -197,7 +259,9 @@ func round(ctx context.Context, m *mesh.Mesh, tree *spatial.Tree, isFlat []bool,
 		}
 	}
 	*m = *result
-	return cut, pieces, gone, nil
+	m.Round()
+	m.Keep(func(t int32) bool { return !m.RepeatsVertex(t) })
+	return nil
 }
 
 // arrangement is all pieces, and what each was cut from.
@@ -207,6 +271,7 @@ type arrangement struct {
 	sub  *mesh.Mesh
 	from []int32
 	flat map[int32][]int32
+	solid
 }
 
 // skin tells of each piece whether it belongs to the skin: 1 as it faces, -1
@@ -214,10 +279,10 @@ type arrangement struct {
 func (a *arrangement) skin(ctx context.Context) ([]int8, error) {
 	sub := a.sub
 	keep := make([]int8, len(sub.Triangles))
-	stack := make([]int, len(sub.Triangles)) // how many surfaces a piece stands for, by their facing
+	stack := make([][sets]int, len(sub.Triangles)) // how many surfaces of each set a piece stands for, by their facing
 	dropped := make([]bool, len(sub.Triangles))
 	for i, t := range a.from {
-		stack[i] = 1
+		stack[i][a.set(t)] = 1
 		for _, u := range a.flat[t] {
 			if !a.within(int32(i), u) {
 				continue
@@ -227,9 +292,9 @@ func (a *arrangement) skin(ctx context.Context) ([]int8, error) {
 				break
 			}
 			if a.s.m.AreaNormal(t).Dot(a.s.m.AreaNormal(u)) > 0 {
-				stack[i]++
+				stack[i][a.set(u)]++
 			} else {
-				stack[i]--
+				stack[i][a.set(u)]--
 			}
 		}
 	}
@@ -272,11 +337,15 @@ func (a *arrangement) skin(ctx context.Context) ([]int8, error) {
 		if err != nil {
 			return nil, err
 		}
-		below := above + stack[i]
-		switch {
-		case below >= 1 && above < 1:
+		below := above
+		for set, n := range stack[i] {
+			below[set] += n
+		}
+		switch in := a.inside(below); {
+		case in == a.inside(above):
+		case in:
 			side[r] = 1
-		case above >= 1 && below < 1:
+		default:
 			side[r] = -1
 		}
 	}
@@ -322,9 +391,9 @@ func (a *arrangement) within(i, u int32) bool {
 // directions that rays take, none along anything that people draw.
 var directions = [][3]int64{{3672, 5441, 7544}, {-6117, 2213, 7595}, {1337, -8912, 4334}, {8531, -1273, -5061}, {-2239, -4801, 8482}, {5077, 7123, -4847}, {-7919, 5563, -2521}}
 
-// winding counts the surfaces around the side of a piece that it faces to: those
-// that a ray from its middle leaves, less those that it enters.
-func (a *arrangement) winding(i int32) (int, error) {
+// winding counts the surfaces of each set around the side of a piece that it
+// faces to: those that a ray from its middle leaves, less those that it enters.
+func (a *arrangement) winding(i int32) (around [sets]int, err error) {
 	own := a.from[i]
 	normal := a.s.m.AreaNormal(own)
 	r := ray{exact: a.middle(i)}
@@ -340,20 +409,21 @@ func (a *arrangement) winding(i int32) (int, error) {
 			d = [3]int64{-d[0], -d[1], -d[2]}
 		}
 		r.way = &whole{big.NewInt(d[0]), big.NewInt(d[1]), big.NewInt(d[2]), one}
-		count, sure := 0, true
+		count, sure := around, true
 		a.tree.Along(r.from, r.dir, func(t int32) bool {
 			if t == own || slices.Contains(a.flat[own], t) {
 				return true
 			}
 			hit, decided := a.leaves(t, &r)
-			count, sure = count+hit, decided
+			count[a.set(t)] += hit
+			sure = decided
 			return sure
 		})
 		if sure {
 			return count, nil
 		}
 	}
-	return 0, errors.New("no ray from a piece passes clear of all edges")
+	return around, errors.New("no ray from a piece passes clear of all edges")
 }
 
 // ray starts at a point, given exactly and rounded, and goes in a direction of

@@ -34,21 +34,21 @@ func (f *field) crossings(axis int) [][]crossing {
 		for i := 0; i < len(hits); {
 			end := f.ahead(axis, hits[i].at) // the hit lies between this point and the one before
 			low[axis] = end - 1
-			chosen := -1
-			inside := false
+			const nothing, any = -2, -1 // to choose, or not yet chosen
+			chosen, inside := nothing, false
 			if end > 0 && end < f.n[axis] {
 				high := low
 				high[axis] = end
 				inside = f.inside.inside(low[0], low[1], low[2])
-				if inside == f.inside.inside(high[0], high[1], high[2]) {
-					chosen = -2 // nothing to choose
+				if inside != f.inside.inside(high[0], high[1], high[2]) {
+					chosen = any
 				}
 			}
 			limit := f.at(axis, end)
 			for ; i < len(hits) && hits[i].at <= limit; i++ {
 				was := around >= 1
 				around -= hits[i].way
-				if chosen == -1 && was == inside && around >= 1 != was {
+				if chosen == any && was == inside && around >= 1 != was {
 					chosen = i
 				}
 			}

@@ -47,8 +47,8 @@ func newField(ctx context.Context, l lattice, m *mesh.Mesh) (*field, error) {
 	if f.lines, err = scan(ctx, &f.lattice, f.soup); err != nil {
 		return nil, err
 	}
-	for k := range l.n[2] {
-		for j := range l.n[1] {
+	for k := 1; k < l.n[2]-1; k++ { // the outermost points are outside
+		for j := 1; j < l.n[1]-1; j++ {
 			f.fillRow(j, k)
 		}
 	}

@@ -33,6 +33,9 @@ type Settings struct {
 	// ToleranceMM is how far the skin may be moved to make it lighter, which also
 	// gives edges back that pass between the lattice's points; 0 leaves it as drawn.
 	ToleranceMM float64
+	// Within is a box outside of which nothing is drawn; nil for no limit. The skin
+	// is closed along its sides.
+	Within *geom.Box
 }
 
 // Need is what a recast will take.
@@ -92,7 +95,11 @@ func Run(ctx context.Context, m *mesh.Mesh, set Settings, progress func(stage st
 	if progress == nil {
 		progress = func(string, float64) {}
 	}
-	l, err := fit(m.Bounds(), set)
+	box := m.Bounds()
+	if set.Within != nil {
+		box = box.Intersect(*set.Within)
+	}
+	l, err := fit(box, set)
 	if err != nil {
 		return nil, err
 	}

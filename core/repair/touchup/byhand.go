@@ -21,7 +21,7 @@ type Order struct {
 }
 
 // ByHand tells what a person may order, as NAME=VALUE, beside the steps of the table.
-const ByHand = "weld=MM, drop-shell=NUMBER, turn-shell=NUMBER, fill-hole=X,Y,Z and remove-triangles=NUMBER,NUMBER…"
+const ByHand = "weld=MM, drop-shell=NUMBER, turn-shell=NUMBER, fill-hole=X,Y,Z, remove-triangles=NUMBER,NUMBER…"
 
 // ParseOrder reads an order such as "drop-shell=2": shells count from 1 as the
 // check lists them, triangles from 0 as places name them, points and lengths are
@@ -35,13 +35,9 @@ func ParseOrder(text string) (Order, error) {
 			}
 		}
 	}
-	var numbers []float64
-	for _, word := range strings.Split(value, ",") {
-		x, err := strconv.ParseFloat(strings.TrimSpace(word), 64)
-		if err != nil || math.IsNaN(x) || math.IsInf(x, 0) {
-			return Order{}, unknownOrder(text)
-		}
-		numbers = append(numbers, x)
+	numbers, err := Numbers(value)
+	if err != nil {
+		return Order{}, unknownOrder(text)
 	}
 	whole := func(i int) int32 { return int32(max(-1, min(numbers[i], math.MaxInt32))) }
 	one := len(numbers) == 1
@@ -65,6 +61,19 @@ func ParseOrder(text string) (Order, error) {
 	return Order{}, unknownOrder(text)
 }
 
+// Numbers reads numbers with commas between them.
+func Numbers(value string) ([]float64, error) {
+	var numbers []float64
+	for _, word := range strings.Split(value, ",") {
+		x, err := strconv.ParseFloat(strings.TrimSpace(word), 64)
+		if err != nil || math.IsNaN(x) || math.IsInf(x, 0) {
+			return nil, fmt.Errorf("%q is not a number", word)
+		}
+		numbers = append(numbers, x)
+	}
+	return numbers, nil
+}
+
 func unknownOrder(text string) error {
 	var names []string
 	for _, s := range Steps() {
@@ -73,8 +82,8 @@ func unknownOrder(text string) error {
 	return fmt.Errorf("no step is called %q; there are %s by themselves, and %s", text, strings.Join(names, ", "), ByHand)
 }
 
-// shell finds the triangles of a shell, counted from 1.
-func (w *Work) shell(number int32) (of []int32, at int32, err error) {
+// Shell finds the triangles of a shell, counted from 1.
+func (w *Work) Shell(number int32) (of []int32, at int32, err error) {
 	_, shells := w.topology()
 	if number < 1 || int(number) > len(shells.List) {
 		return nil, 0, fmt.Errorf("there is no shell %d; there are %d", number, len(shells.List))
@@ -83,7 +92,7 @@ func (w *Work) shell(number int32) (of []int32, at int32, err error) {
 }
 
 func (w *Work) dropShell(number int32) (Change, error) {
-	of, at, err := w.shell(number)
+	of, at, err := w.Shell(number)
 	if err != nil {
 		return Change{}, err
 	}
@@ -93,7 +102,7 @@ func (w *Work) dropShell(number int32) (Change, error) {
 }
 
 func (w *Work) turnShell(number int32) (Change, error) {
-	of, at, err := w.shell(number)
+	of, at, err := w.Shell(number)
 	if err != nil {
 		return Change{}, err
 	}

@@ -1,0 +1,178 @@
+package repair
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"veneer/core/geom"
+	"veneer/core/mesh"
+	"veneer/core/repair/fuse"
+	"veneer/core/repair/recast"
+	"veneer/core/repair/touchup"
+)
+
+// Order is one step that a person asks for.
+type Order struct {
+	Name  string
+	Title string
+	run   func(Settings) stepFunc
+}
+
+// ByHandOrders tells what a person may order, as NAME=VALUE, beside the steps of a plan.
+const ByHandOrders = touchup.ByHand + ", recast-shell=NUMBER,NUMBER… and recast-region=X,Y,Z,X,Y,Z"
+
+// ParseOrder reads an order as touchup.ParseOrder does, and those of the heavier
+// methods: fuse, recast, recast-shell=2,3 for a new skin in the place of those
+// shells only, and recast-region with two opposite corners of a box, in mm, for a
+// new skin within that box, joined to the rest as it is.
+func ParseOrder(text string) (Order, error) {
+	name, value, _ := strings.Cut(text, "=")
+	switch {
+	case text == fuseStep.Name:
+		return Order{fuseStep.Name, fuseStep.Title, func(Settings) stepFunc { return fuseStep.Run }}, nil
+	case text == string(Recast):
+		return Order{name, "Draw a new skin", func(set Settings) stepFunc { return recastStep(set.Recast, set.Progress).Run }}, nil
+	case name == "recast-shell":
+		numbers, err := touchup.Numbers(value)
+		if err != nil {
+			return Order{}, fmt.Errorf("%s: %w", text, err)
+		}
+		return Order{name, "Draw a new skin for shells", func(set Settings) stepFunc {
+			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
+				return redraw(ctx, w, set.Recast, set.Progress, func(*mesh.Mesh, recast.Settings) ([]bool, error) { return shellsNamed(w, numbers) })
+			}
+		}}, nil
+	case name == "recast-region":
+		numbers, err := touchup.Numbers(value)
+		if err != nil || len(numbers) != 6 {
+			return Order{}, fmt.Errorf("%s: give two opposite corners of a box in mm, recast-region=X,Y,Z,X,Y,Z", text)
+		}
+		box := geom.EmptyBox()
+		for i := 0; i < 6; i += 3 {
+			box = box.Extend(geom.Vec{X: numbers[i], Y: numbers[i+1], Z: numbers[i+2]})
+		}
+		return Order{name, "Draw a new skin in a region", func(set Settings) stepFunc {
+			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
+				return redrawRegion(ctx, w, box, set.Recast, set.Progress)
+			}
+		}}, nil
+	}
+	o, err := touchup.ParseOrder(text)
+	if err != nil {
+		return Order{}, fmt.Errorf("%w, recast-shell=NUMBER,NUMBER… and recast-region=X,Y,Z,X,Y,Z", err)
+	}
+	return Order{o.Name, o.Title, func(Settings) stepFunc { return o.Run }}, nil
+}
+
+// shellsNamed marks the triangles of shells, counted from 1 as the check does.
+func shellsNamed(w *touchup.Work, numbers []float64) ([]bool, error) {
+	marked := make([]bool, len(w.Mesh.Triangles))
+	for _, n := range numbers {
+		of, at, err := w.Shell(int32(max(-1, min(n, 1<<30))))
+		if err != nil {
+			return nil, err
+		}
+		for t := range marked {
+			marked[t] = marked[t] || of[t] == at
+		}
+	}
+	return marked, nil
+}
+
+// redrawRegion puts a new skin in the place of what lies in a box, and joins it to
+// the rest, of which it changes nothing.
+//
+// The idea: the new skin is drawn around the part within a somewhat larger box. Then
+// the part is closed with whatever closes it once all triangles that reach into the
+// box are gone, and
+// fuse.Replace takes the solid from the new skin within a box around those
+// triangles, and from the part elsewhere. So the result is closed whatever was
+// wrong in the box, and where the new skin is off by a little the border of the
+// box shows as a step as small as that.
+func redrawRegion(ctx context.Context, w *touchup.Work, region geom.Box, set recast.Settings, progress func(string, float64)) (touchup.Change, error) {
+	w.Mesh.Round()
+	w.Changed()
+	s := recastSettings(w.Report, w.Process, set)
+	old := w.Mesh.Clone()
+	reaches := make([]bool, len(old.Triangles))
+	n, like := 0, int32(0)
+	around := region
+	for t := range int32(len(reaches)) {
+		a, b, c := old.Corners(t)
+		if box := geom.EmptyBox().Extend(a).Extend(b).Extend(c); box.Overlaps(region) {
+			reaches[t], like = true, t
+			n++
+			around = around.Union(box)
+		}
+	}
+	if n == 0 {
+		return touchup.Change{}, fmt.Errorf("there is no surface in the region; the part reaches from %.6g to %.6g mm", old.Bounds().Min.Array(), old.Bounds().Max.Array())
+	}
+	within := around.Grow(s.CellMM)
+	more := within.Grow(4 * s.CellMM)
+	s.Within = &more
+	skin, s, err := drawSkin(ctx, old, s, progress)
+	if noSkin(err) {
+		return touchup.Change{Left: err.Error()}, nil
+	}
+	if err != nil {
+		return touchup.Change{}, err
+	}
+	off, err := offBy(ctx, skin, old)
+	if err != nil {
+		return touchup.Change{}, err
+	}
+	by, border := old.Blank(nil), old.Blank(nil)
+	dress(by, skin, old)
+	boxed(border, within, old, like)
+
+	w.Mesh.Keep(func(t int32) bool { return !reaches[t] && !old.ZeroArea(t) })
+	w.Changed()
+	capOpen(w)
+	w.Mesh.Keep(func(t int32) bool { return !w.Mesh.ZeroArea(t) })
+	did, err := fuse.Replace(ctx, w.Mesh, border, by, touchup.DropFlat, nil)
+	w.Changed()
+	if tooHard(err) {
+		*w.Mesh = *old
+		return touchup.Change{Left: "the rest of the part could not be joined to the region: " + err.Error()}, nil
+	}
+	if err != nil {
+		return touchup.Change{}, err
+	}
+	mergeBodies(w.Mesh)
+	tidied, err := tidyCuts(ctx, w, old.Positions)
+	if err != nil {
+		return touchup.Change{}, err
+	}
+	words, _, err := settleEdges(ctx, w)
+	dropCrumbs(w)
+	return touchup.Change{Count: n, MovedMM: off,
+		Detail: fmt.Sprintf("%s drawn anew, on cells of %.2g mm, and joined to the rest in %s%s", counted(n, "triangle"), s.CellMM, counted(did.Pieces, "piece"), tidied+words)}, err
+}
+
+// boxed adds a box to a mesh, as a surface like triangle t of another mesh.
+func boxed(m *mesh.Mesh, b geom.Box, from *mesh.Mesh, t int32) {
+	first := int32(len(m.Positions))
+	for i := range 8 {
+		p := b.Min
+		if i&1 != 0 {
+			p.X = b.Max.X
+		}
+		if i&2 != 0 {
+			p.Y = b.Max.Y
+		}
+		if i&4 != 0 {
+			p.Z = b.Max.Z
+		}
+		m.Positions = append(m.Positions, p.Single())
+	}
+	for _, q := range [][4]int32{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
+		for _, v := range [2]mesh.Triangle{{q[0], q[1], q[2]}, {q[0], q[2], q[3]}} {
+			for k := range v {
+				v[k] += first
+			}
+			m.Take(v, from, t)
+		}
+	}
+}
