@@ -31,8 +31,9 @@ func (q *queue) put(e entry, cost float64) {
 	q.now = min(q.now, i)
 }
 
-func (q *queue) take() (entry, bool) {
-	for q.now < len(q.buckets) {
+// take takes the next entry of those that cost less than the bucket limit.
+func (q *queue) take(limit int) (entry, bool) {
+	for q.now < limit {
 		b := q.buckets[q.now]
 		if n := q.taken[q.now]; n < len(b) {
 			q.taken[q.now]++

@@ -23,8 +23,9 @@ func Within(ctx context.Context, a *mesh.Mesh, b *spatial.Tree, limit float64) (
 	n := len(a.Triangles)
 	bounds := make([]float64, (n+chunk-1)/chunk)
 	lists := make([][]int32, len(bounds))
+	beside := neighbours(b.Mesh)
 	err = eachOf(ctx, len(bounds), 1, func(i int) {
-		p := prover{b: b, limit: limit, last: -1}
+		p := prover{b: b, beside: beside, limit: limit, last: -1}
 		for t := i * chunk; t < min((i+1)*chunk, n); t++ {
 			if d := p.triangle(a, int32(t)); d <= limit {
 				bounds[i] = max(bounds[i], d)
@@ -44,28 +45,25 @@ func Within(ctx context.Context, a *mesh.Mesh, b *spatial.Tree, limit float64) (
 }
 
 const (
-	mostPieces = 20_000 // of one triangle
-	mostCuts   = 40     // one within the other
+	mostPieces = 4000 // of one triangle
+	mostCuts   = 120  // one within the other
+	halving    = 8    // cuts through the middle count so many times
 )
 
 // prover shows how near pieces of a surface are to another one.
 type prover struct {
 	b      *spatial.Tree
+	beside [][3]int32 // of each triangle of b: those beyond its edges, -1 for none
 	limit  float64
 	stack  []geom.Vec // corners of pieces, those of the one being looked at last
 	pieces int
-	last   int32 // the triangle of b that was nearest at last
+	last   int32 // the triangle of b that is looked at first
 }
 
 func (p *prover) triangle(m *mesh.Mesh, t int32) float64 {
 	x, y, z := m.Corners(t)
 	p.stack = append(p.stack[:0], x, y, z)
 	p.pieces = 0
-	if p.last >= 0 {
-		if d := p.farthest(p.stack, p.last); d <= p.limit {
-			return d
-		}
-	}
 	return p.piece(0, mostCuts)
 }
 
@@ -84,20 +82,28 @@ func (p *prover) farthest(piece []geom.Vec, t int32) float64 {
 // on; infinite when it may be beyond the limit.
 func (p *prover) piece(from, cuts int) float64 {
 	corners := p.stack[from:]
+	if p.last >= 0 { // often it is near to what was last looked at
+		if d := p.farthest(corners, p.last); d <= p.limit {
+			return d
+		}
+	}
 	var middle geom.Vec
 	for _, q := range corners {
 		middle = middle.Add(q)
 	}
 	middle = middle.Scale(1 / float64(len(corners)))
-	t, _, d := p.b.Nearest(middle, p.limit*(1+1e-12))
-	if t < 0 || d > p.limit {
-		return math.Inf(1)
+	t := p.last
+	if t < 0 || !p.over(middle, t) {
+		var d float64
+		if t, _, d = p.b.Nearest(middle, p.limit*(1+1e-12)); t < 0 || d > p.limit {
+			return math.Inf(1)
+		}
+		p.last = t
+		if d := p.farthest(corners, t); d <= p.limit {
+			return d
+		}
 	}
-	p.last = t
-	if d := p.farthest(corners, t); d <= p.limit {
-		return d
-	}
-	if p.pieces++; p.pieces > mostPieces || cuts == 0 {
+	if p.pieces++; p.pieces > mostPieces || cuts <= 0 {
 		return math.Inf(1)
 	}
 	// What lies over the triangle is near to it, unless it is steep or high above;
@@ -113,6 +119,7 @@ func (p *prover) piece(from, cuts int) float64 {
 		}
 		cut = true
 		end := len(p.stack)
+		p.last = p.beside[t][k]
 		if most = max(most, p.aside(from, v[k], aside, cuts-1)); math.IsInf(most, 1) {
 			return most
 		}
@@ -125,6 +132,7 @@ func (p *prover) piece(from, cuts int) float64 {
 	if d := p.farthest(p.stack[from:], t); d <= p.limit {
 		return max(most, d)
 	}
+	p.last = -1
 	if cut {
 		return max(most, p.piece(from, cuts-1))
 	}
@@ -139,7 +147,7 @@ func (p *prover) piece(from, cuts int) float64 {
 	q, r := corners[at], corners[(at+1)%len(corners)]
 	end := len(p.stack)
 	across, half := r.Sub(q), q.Lerp(r, 0.5)
-	most = max(most, p.aside(from, half, across, cuts-1))
+	most = max(most, p.aside(from, half, across, cuts-halving))
 	if p.stack = p.stack[:end]; math.IsInf(most, 1) {
 		return most
 	}
@@ -147,7 +155,37 @@ func (p *prover) piece(from, cuts int) float64 {
 	if len(p.stack)-from < 3 {
 		return most
 	}
-	return max(most, p.piece(from, cuts-1))
+	return max(most, p.piece(from, cuts-halving))
+}
+
+// over reports whether a point lies over a triangle and near to it.
+func (p *prover) over(q geom.Vec, t int32) bool {
+	a, b, c := p.b.Mesh.Corners(t)
+	normal := b.Sub(a).Cross(c.Sub(a))
+	if d := q.Sub(a).Dot(normal); d*d > p.limit*p.limit*normal.Dot(normal) {
+		return false
+	}
+	in := func(v, w geom.Vec) bool { return w.Sub(v).Cross(normal).Dot(q.Sub(v)) <= 0 }
+	return in(a, b) && in(b, c) && in(c, a)
+}
+
+// neighbours lists for each triangle those that share its edges.
+func neighbours(m *mesh.Mesh) [][3]int32 {
+	topo := mesh.NewTopology(m)
+	list := make([][3]int32, len(m.Triangles))
+	for t := range list {
+		for k := range 3 {
+			list[t][k] = -1
+			if e := topo.EdgeOf[3*t+k]; e >= 0 {
+				for _, h := range topo.Halves(e) {
+					if h/3 != int32(t) {
+						list[t][k] = h / 3
+					}
+				}
+			}
+		}
+	}
+	return list
 }
 
 // halve reports whether a plane has corners of a piece well on both sides of it.

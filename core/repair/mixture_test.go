@@ -12,52 +12,17 @@ import (
 	"veneer/core/check"
 	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 	"veneer/core/repair"
 )
 
 // lattice is the surface of the unit cells for which solid holds, within n by k
-// by l of them, each face cut into two triangles.
-func lattice(n, k, l int, solid func(x, y, z int) bool) *mesh.Mesh {
-	m := &mesh.Mesh{}
-	is := func(x, y, z int) bool { return x >= 0 && y >= 0 && z >= 0 && x < n && y < k && z < l && solid(x, y, z) }
-	for x := range n {
-		for y := range k {
-			for z := range l {
-				if !is(x, y, z) {
-					continue
-				}
-				c := func(dx, dy, dz int) int32 { return at(m, float64(x+dx), float64(y+dy), float64(z+dz)) }
-				if !is(x+1, y, z) {
-					quad(m, c(1, 0, 0), c(1, 1, 0), c(1, 1, 1), c(1, 0, 1))
-				}
-				if !is(x-1, y, z) {
-					quad(m, c(0, 0, 0), c(0, 0, 1), c(0, 1, 1), c(0, 1, 0))
-				}
-				if !is(x, y+1, z) {
-					quad(m, c(0, 1, 0), c(0, 1, 1), c(1, 1, 1), c(1, 1, 0))
-				}
-				if !is(x, y-1, z) {
-					quad(m, c(0, 0, 0), c(1, 0, 0), c(1, 0, 1), c(0, 0, 1))
-				}
-				if !is(x, y, z+1) {
-					quad(m, c(0, 0, 1), c(1, 0, 1), c(1, 1, 1), c(0, 1, 1))
-				}
-				if !is(x, y, z-1) {
-					quad(m, c(0, 0, 0), c(0, 1, 0), c(1, 1, 0), c(1, 0, 0))
-				}
-			}
-		}
-	}
-	m.Weld()
-	return m
-}
-
 // manyShapes are closed surfaces of genus 0 to 20, round and angular.
 func manyShapes() map[string]*mesh.Mesh {
 	all := shapes()
-	all["block"] = lattice(12, 10, 8, func(_, _, _ int) bool { return true })
-	all["grille"] = lattice(22, 17, 3, func(x, y, _ int) bool { return x%4 < 2 || y%4 < 1 }) // 5 by 4 holes
-	all["frame"] = lattice(14, 14, 6, func(x, y, z int) bool { return x < 3 || x > 10 || y < 3 || y > 10 || z < 2 && x < 7 })
+	all["block"] = meshtest.Cells(12, 10, 8, func(_, _, _ int) bool { return true })
+	all["grille"] = meshtest.Cells(22, 17, 3, func(x, y, _ int) bool { return x%4 < 2 || y%4 < 1 }) // 5 by 4 holes
+	all["frame"] = meshtest.Cells(14, 14, 6, func(x, y, z int) bool { return x < 3 || x > 10 || y < 3 || y > 10 || z < 2 && x < 7 })
 	for name, m := range all {
 		if name == "block" || name == "grille" || name == "frame" {
 			m.Scale(3)

@@ -59,3 +59,45 @@ func Block(m *mesh.Mesh, low, high geom.Vec) (v [8]int32) {
 	}
 	return v
 }
+
+// by l of them, each face cut into two triangles.
+func Cells(n, k, l int, solid func(x, y, z int) bool) *mesh.Mesh {
+	m := &mesh.Mesh{}
+	quad := func(a, b, c, d int32) {
+		m.Triangles = append(m.Triangles, mesh.Triangle{a, b, c}, mesh.Triangle{a, c, d})
+	}
+	is := func(x, y, z int) bool { return x >= 0 && y >= 0 && z >= 0 && x < n && y < k && z < l && solid(x, y, z) }
+	for x := range n {
+		for y := range k {
+			for z := range l {
+				if !is(x, y, z) {
+					continue
+				}
+				c := func(dx, dy, dz int) int32 {
+					m.Positions = append(m.Positions, geom.Vec{X: float64(x + dx), Y: float64(y + dy), Z: float64(z + dz)})
+					return int32(len(m.Positions) - 1)
+				}
+				if !is(x+1, y, z) {
+					quad(c(1, 0, 0), c(1, 1, 0), c(1, 1, 1), c(1, 0, 1))
+				}
+				if !is(x-1, y, z) {
+					quad(c(0, 0, 0), c(0, 0, 1), c(0, 1, 1), c(0, 1, 0))
+				}
+				if !is(x, y+1, z) {
+					quad(c(0, 1, 0), c(0, 1, 1), c(1, 1, 1), c(1, 1, 0))
+				}
+				if !is(x, y-1, z) {
+					quad(c(0, 0, 0), c(1, 0, 0), c(1, 0, 1), c(0, 0, 1))
+				}
+				if !is(x, y, z+1) {
+					quad(c(0, 0, 1), c(1, 0, 1), c(1, 1, 1), c(0, 1, 1))
+				}
+				if !is(x, y, z-1) {
+					quad(c(0, 0, 0), c(0, 1, 0), c(1, 1, 0), c(1, 0, 0))
+				}
+			}
+		}
+	}
+	m.Weld()
+	return m
+}
