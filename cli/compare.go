@@ -94,19 +94,13 @@ func printComparison(w io.Writer, r *comparison, a, b string) {
 	t.AppendHeader(table.Row{"", a, b, "change"})
 	p, q := r.A.Geometry, r.B.Geometry
 	row := func(name string, x, y, change any) { t.AppendRow(table.Row{name, x, y, change}) }
-	volume := func(v *float64) string {
-		if v == nil {
-			return "none"
-		}
-		return volumeWords(*v)
-	}
 	change := ""
 	if r.VolumeChange != nil {
 		change = percent(*p.VolumeMM3, *q.VolumeMM3)
 	}
 	row("verdict", r.A.Verdict, r.B.Verdict, "")
 	row("size mm", sizeWords(p.SizeMM), sizeWords(q.SizeMM), "")
-	row("volume", volume(p.VolumeMM3), volume(q.VolumeMM3), change)
+	row("volume", volumeOf(p), volumeOf(q), change)
 	row("area", fmt.Sprintf("%.4g cm²", p.AreaMM2/100), fmt.Sprintf("%.4g cm²", q.AreaMM2/100), percent(p.AreaMM2, q.AreaMM2))
 	row("triangles", thousands(p.Triangles), thousands(q.Triangles), percent(float64(p.Triangles), float64(q.Triangles)))
 	row("shells", p.Shells, q.Shells, "")

@@ -221,15 +221,9 @@ func printResult(w io.Writer, r *repair.Result, out string) {
 	t := newTable(w)
 	t.AppendHeader(table.Row{"", "before", "after"})
 	b, a := r.Before.Geometry, r.After.Geometry
-	volume := func(v *float64) string {
-		if v == nil {
-			return "none"
-		}
-		return volumeWords(*v)
-	}
 	t.AppendRow(table.Row{"verdict", r.Before.Verdict, verdictColours[r.After.Verdict].Sprint(r.After.Verdict)})
 	t.AppendRow(table.Row{"size mm", sizeWords(b.SizeMM), sizeWords(a.SizeMM)})
-	t.AppendRow(table.Row{"volume", volume(b.VolumeMM3), volume(a.VolumeMM3)})
+	t.AppendRow(table.Row{"volume", volumeOf(b), volumeOf(a)})
 	if d := r.Deviation; d != nil {
 		t.AppendRow(table.Row{"deviation", "", fmt.Sprintf("at most %.2g mm, %.2g mm on average", d.Max, d.Mean)})
 	}

@@ -20,13 +20,16 @@ type state struct {
 	points  *points       // of the surface at first, when a tolerance was asked for
 	share   []float32     // of the tolerance, for each of these points by its number; nearly for all when nil
 	first   *spatial.Tree // over the surface at first, when there are points
+	crossed []bool        // vertices of triangles that crossed others from the start; nil for none
 	known   bool          // the quadrics are of a surface that the mesh was drawn around
 	varied  bool          // colours or textures change within triangles
 }
 
 // clone copies what work uses up.
 func (s *state) clone() *state {
-	return &state{s.m, slices.Clone(s.quadric), slices.Clone(s.moved), s.points.clone(), s.share, s.first, s.known, s.varied}
+	c := *s
+	c.quadric, c.moved, c.points = slices.Clone(s.quadric), slices.Clone(s.moved), s.points.clone()
+	return &c
 }
 
 // begin is the state of a mesh that nothing was done to. Vertices whose planes are

@@ -101,14 +101,26 @@ func Levels(ctx context.Context, m *mesh.Mesh, sets []Settings, progress func(do
 	largest := max(box.Min.Length(), box.Max.Length())
 	s := begin(m, sets[0].Planes)
 	proof := &proof{m: m}
+	crossed, err := crossedAlready(ctx, m)
+	if err != nil {
+		return nil, err
+	}
 	keep := sets[0].Keep
+	if crossed != nil {
+		if keep = slices.Clone(keep); keep == nil {
+			keep = make([]bool, len(m.Positions))
+		}
+		for v, is := range crossed {
+			keep[v] = keep[v] || is
+		}
+	}
 	var since []int32 // which vertex of the state each of the mesh went into; nil at first
 	var levels []Result
 	for i, set := range sets {
 		tolerance := set.tolerance(largest)
 		bounded := !s.known && !math.IsInf(tolerance, 1)
 		if bounded && s.points == nil {
-			s.points = newPoints(m.Positions, m.Triangles)
+			s.points = newPoints(m, tolerance)
 			if since != nil {
 				return nil, errors.New("a level without a tolerance comes before one with a tolerance")
 			}
@@ -122,6 +134,7 @@ func Levels(ctx context.Context, m *mesh.Mesh, sets []Settings, progress func(do
 		}
 		held := keep
 		for try := 1; ; try++ {
+			s.crossed = crossed
 			next, from, err := s.lighter(ctx, held, set.Triangles, tolerance, func(done float64) {
 				if progress != nil {
 					progress((float64(i) + done) / float64(len(sets)))
@@ -151,6 +164,9 @@ func Levels(ctx context.Context, m *mesh.Mesh, sets []Settings, progress func(do
 			}
 			if keep != nil {
 				keep = carried(keep, from, len(next.m.Positions))
+			}
+			if crossed != nil {
+				crossed = carried(crossed, from, len(next.m.Positions))
 			}
 			levels = append(levels, Result{next.m, within})
 			since, s = followed(since, from), next
@@ -257,7 +273,7 @@ func (s *state) lighter(ctx context.Context, keep []bool, target int, tolerance 
 				return nil, nil, err
 			}
 			lighter, from := blocks.together()
-			cross, err := crossing(ctx, s.m, lighter.m, from, blocks.stay)
+			cross, err := s.crossing(ctx, lighter.m, from, blocks.stay)
 			if err != nil {
 				return nil, nil, err
 			}
@@ -267,6 +283,9 @@ func (s *state) lighter(ctx context.Context, keep []bool, target int, tolerance 
 			if len(cross) == 0 {
 				if keep != nil {
 					keep = carried(keep, from, len(lighter.m.Positions))
+				}
+				if s.crossed != nil {
+					lighter.crossed = carried(s.crossed, from, len(lighter.m.Positions))
 				}
 				s, b = lighter, newBorder(lighter.m)
 				b.keep(keep)
@@ -283,7 +302,7 @@ func (s *state) lighter(ctx context.Context, keep []bool, target int, tolerance 
 			return nil, nil, err
 		}
 		made, to := w.result()
-		cross, err := crossing(ctx, s.m, made.m, to, kept)
+		cross, err := s.crossing(ctx, made.m, to, kept)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -314,15 +333,26 @@ func followed(first, then []int32) []int32 {
 
 // crossing lists the vertices, other than those kept already, that went into those
 // of triangles which cross each other in single precision; where all of these were
-// kept, those next to them.
-func crossing(ctx context.Context, m, made *mesh.Mesh, from []int32, kept []bool) (list []int32, err error) {
+// kept, those next to them. What crossed from the start does not count.
+func (s *state) crossing(ctx context.Context, made *mesh.Mesh, from []int32, kept []bool) (list []int32, err error) {
 	rounded := &mesh.Mesh{Positions: make([]geom.Vec, len(made.Positions)), Triangles: made.Triangles}
 	for v, p := range made.Positions {
 		rounded.Positions[v] = p.Single()
 	}
-	meet, err := spatial.New(rounded, nil).Crossings(ctx, 10_000, nil)
+	meet, err := spatial.New(rounded, nil).Crossings(ctx, mostCrossing, nil)
 	if err != nil || len(meet.Pairs) == 0 {
 		return nil, err
+	}
+	if s.crossed != nil {
+		crossed := carried(s.crossed, from, len(made.Positions))
+		was := func(t int32) bool {
+			v := made.Triangles[t]
+			return crossed[v[0]] && crossed[v[1]] && crossed[v[2]]
+		}
+		meet.Pairs = slices.DeleteFunc(meet.Pairs, func(p spatial.Pair) bool { return was(p[0]) && was(p[1]) })
+	}
+	if len(meet.Pairs) == 0 {
+		return nil, nil
 	}
 	into := map[int32]bool{}
 	for _, p := range meet.Pairs {
@@ -340,7 +370,7 @@ func crossing(ctx context.Context, m, made *mesh.Mesh, from []int32, kept []bool
 	if len(list) > 0 {
 		return list, nil
 	}
-	for _, v := range m.Triangles {
+	for _, v := range s.m.Triangles {
 		if to := [3]int32{from[v[0]], from[v[1]], from[v[2]]}; into[to[0]] || into[to[1]] || into[to[2]] {
 			for _, u := range v {
 				if !kept[u] {
@@ -350,6 +380,27 @@ func crossing(ctx context.Context, m, made *mesh.Mesh, from []int32, kept []bool
 		}
 	}
 	return list, nil
+}
+
+// mostCrossing pairs of triangles are found at a time.
+const mostCrossing = 1_000_000
+
+// crossedAlready marks the vertices of triangles of a mesh that cross others; nil
+// when none do.
+func crossedAlready(ctx context.Context, m *mesh.Mesh) ([]bool, error) {
+	meet, err := spatial.New(m, nil).Crossings(ctx, mostCrossing, nil)
+	if err != nil || len(meet.Pairs) == 0 {
+		return nil, err
+	}
+	is := make([]bool, len(m.Positions))
+	for _, p := range meet.Pairs {
+		for _, t := range p {
+			for _, v := range m.Triangles[t] {
+				is[v] = true
+			}
+		}
+	}
+	return is, nil
 }
 
 // carried says of the vertices of a lighter mesh which of them are kept.

@@ -20,21 +20,40 @@ type points struct {
 	head []int32 // of each triangle: one of its points, -1 for none
 }
 
-// newPoints has the vertices of triangles, each near to the first one of its own.
-func newPoints(at []geom.Vec, triangles []mesh.Triangle) *points {
-	p := &points{head: make([]int32, len(triangles))}
-	seen := make([]bool, len(at))
-	for t, v := range triangles {
+// newPoints has the vertices of a mesh, each near to the first one of its triangles,
+// and the middles of edges that are so long and so sharp that between their ends
+// the surface could come to lie a good part of the tolerance away. Those go by the
+// number of an end.
+func newPoints(m *mesh.Mesh, tolerance float64) *points {
+	p := &points{head: make([]int32, len(m.Triangles))}
+	seen := make([]bool, len(m.Positions))
+	for t, v := range m.Triangles {
 		p.head[t] = -1
 		for _, u := range v {
 			if !seen[u] {
 				seen[u] = true
-				p.add(at[u], u, int32(t))
+				p.add(m.Positions[u], u, int32(t))
 			}
+		}
+	}
+	topo := mesh.NewTopology(m)
+	for e := range int32(topo.Edges()) {
+		h := topo.Halves(e)
+		a, b := m.Positions[topo.From(h[0])], m.Positions[topo.To(h[0])]
+		sharp := 1.0
+		if len(h) == 2 {
+			sharp = 1 - m.AreaNormal(h[0]/3).Unit().Dot(m.AreaNormal(h[1]/3).Unit())
+		}
+		if l := b.Sub(a); l.Dot(l)*sharp > sags*sags*tolerance*tolerance {
+			p.add(a.Lerp(b, 0.5), topo.From(h[0]), h[0]/3)
 		}
 	}
 	return p
 }
+
+// sags is how far, as a share of the tolerance, the middle of an edge may come to
+// lie away unseen, times 8 about: its length times half of what it turns by.
+const sags = 0.8
 
 func (p *points) clone() *points {
 	if p == nil {

@@ -17,7 +17,7 @@ import (
 // it is largest at a corner. A triangle of a is cut by the sides of the prisms over
 // those of b that are nearest to it, until each piece is shown to be near to one
 // of them. Cost: about a nearest point for each pair of triangles that lie over
-// each other, up to mostPieces for one; side by side.
+// each other; side by side.
 func Within(ctx context.Context, a *mesh.Mesh, b *spatial.Tree, limit float64) (bound float64, beyond []int32, err error) {
 	const chunk = 512
 	n := len(a.Triangles)
@@ -45,9 +45,10 @@ func Within(ctx context.Context, a *mesh.Mesh, b *spatial.Tree, limit float64) (
 }
 
 const (
-	mostPieces = 4000 // of one triangle
-	mostCuts   = 120  // one within the other
-	halving    = 8    // cuts through the middle count so many times
+	mostHalvings = 3000 // of one triangle, of pieces that no triangle is seen to be near to
+	mostCuts     = 5000 // one within the other
+	halving      = 350  // and halvings count so many times
+	larger       = 4    // times as long as a triangle, a piece is halved before it is cut
 )
 
 // prover shows how near pieces of a surface are to another one.
@@ -56,14 +57,14 @@ type prover struct {
 	beside [][3]int32 // of each triangle of b: those beyond its edges, -1 for none
 	limit  float64
 	stack  []geom.Vec // corners of pieces, those of the one being looked at last
-	pieces int
+	halved int
 	last   int32 // the triangle of b that is looked at first
 }
 
 func (p *prover) triangle(m *mesh.Mesh, t int32) float64 {
 	x, y, z := m.Corners(t)
 	p.stack = append(p.stack[:0], x, y, z)
-	p.pieces = 0
+	p.halved = 0
 	return p.piece(0, mostCuts)
 }
 
@@ -103,13 +104,18 @@ func (p *prover) piece(from, cuts int) float64 {
 			return d
 		}
 	}
-	if p.pieces++; p.pieces > mostPieces || cuts <= 0 {
+	if cuts <= 0 {
 		return math.Inf(1)
+	}
+	corners = p.stack[from:]
+	side, at := longest(corners)
+	v := [3]geom.Vec{}
+	v[0], v[1], v[2] = p.b.Mesh.Corners(t)
+	if of, _ := longest(v[:]); side > larger*of {
+		return p.inHalves(from, at, cuts-1)
 	}
 	// What lies over the triangle is near to it, unless it is steep or high above;
 	// what lies aside is cut off, and looked at by itself.
-	v := [3]geom.Vec{}
-	v[0], v[1], v[2] = p.b.Mesh.Corners(t)
 	normal := v[1].Sub(v[0]).Cross(v[2].Sub(v[0]))
 	most, cut := 0.0, false
 	for k := range 3 {
@@ -136,18 +142,21 @@ func (p *prover) piece(from, cuts int) float64 {
 	if cut {
 		return max(most, p.piece(from, cuts-1))
 	}
-	// Cut in the middle of its longest side.
-	corners = p.stack[from:]
-	longest, at := 0.0, 0
-	for i, q := range corners {
-		if d := q.Distance(corners[(i+1)%len(corners)]); d > longest {
-			longest, at = d, i
-		}
+	if p.halved++; p.halved > mostHalvings {
+		return math.Inf(1)
 	}
-	q, r := corners[at], corners[(at+1)%len(corners)]
+	_, at = longest(p.stack[from:])
+	return max(most, p.inHalves(from, at, cuts-halving))
+}
+
+// inHalves bounds the distance of a piece by those of its halves, cut across one of
+// its sides.
+func (p *prover) inHalves(from, side, cuts int) float64 {
+	corners := p.stack[from:]
+	q, r := corners[side], corners[(side+1)%len(corners)]
 	end := len(p.stack)
 	across, half := r.Sub(q), q.Lerp(r, 0.5)
-	most = max(most, p.aside(from, half, across, cuts-halving))
+	most := p.aside(from, half, across, cuts)
 	if p.stack = p.stack[:end]; math.IsInf(most, 1) {
 		return most
 	}
@@ -155,7 +164,18 @@ func (p *prover) piece(from, cuts int) float64 {
 	if len(p.stack)-from < 3 {
 		return most
 	}
-	return max(most, p.piece(from, cuts-halving))
+	return max(most, p.piece(from, cuts))
+}
+
+// longest is the longest side of a polygon, and the corner that it begins at.
+func longest(corners []geom.Vec) (length float64, at int) {
+	for i, q := range corners {
+		d := q.Sub(corners[(i+1)%len(corners)])
+		if l := d.Dot(d); l > length {
+			length, at = l, i
+		}
+	}
+	return math.Sqrt(length), at
 }
 
 // over reports whether a point lies over a triangle and near to it.
