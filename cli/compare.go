@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"context"
 	"fmt"
 	"io"
 	"math"
@@ -11,23 +10,8 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
-	"veneer/core/check"
 	"veneer/core/pipeline"
-	"veneer/core/repair"
 )
-
-const compareSamples = 200_000 // of each surface
-
-// comparison is what compare prints with --json. Changes are from A to B, and
-// nil where one of the two has no meaning.
-type comparison struct {
-	Schema       string            `json:"schema"`
-	Deviation    *repair.Deviation `json:"deviation_mm"`
-	VolumeChange *float64          `json:"volume_change_mm3"`
-	AreaChange   float64           `json:"area_change_mm2"`
-	A            *check.Report     `json:"a"`
-	B            *check.Report     `json:"b"`
-}
 
 func compareCommand() *cobra.Command {
 	var flags fileFlags
@@ -52,7 +36,7 @@ func compareCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			r, err := compare(c.Context(), a, b)
+			r, err := pipeline.Compare(c.Context(), a, b)
 			if err != nil {
 				return err
 			}
@@ -67,22 +51,7 @@ func compareCommand() *cobra.Command {
 	return c
 }
 
-func compare(ctx context.Context, a, b *pipeline.Checked) (*comparison, error) {
-	d, err := repair.Deviate(ctx, a.Mesh, b.Mesh, compareSamples, true, false)
-	if err != nil {
-		return nil, err
-	}
-	r := &comparison{Schema: "veneer.compare/1", A: a.Report, B: b.Report,
-		Deviation:  d,
-		AreaChange: b.Report.Geometry.AreaMM2 - a.Report.Geometry.AreaMM2}
-	if v, w := a.Report.Geometry.VolumeMM3, b.Report.Geometry.VolumeMM3; v != nil && w != nil {
-		change := *w - *v
-		r.VolumeChange = &change
-	}
-	return r, nil
-}
-
-func printComparison(w io.Writer, r *comparison, a, b string) {
+func printComparison(w io.Writer, r *pipeline.Comparison, a, b string) {
 	d := r.Deviation
 	if d.Max < 1e-6 { // rounding
 		fmt.Fprintf(w, "%s and %s lie on one another\n\n", text.Bold.Sprint(a), text.Bold.Sprint(b))
@@ -107,8 +76,21 @@ func printComparison(w io.Writer, r *comparison, a, b string) {
 	if p.Genus != nil && q.Genus != nil {
 		row("through-holes", *p.Genus, *q.Genus, "")
 	}
+	row("hollows", r.Hollows[0], r.Hollows[1], "")
+	wrong := [2]int{}
+	for _, l := range r.Layers {
+		for i := range wrong {
+			if l.Wrong[i] {
+				wrong[i]++
+			}
+		}
+	}
+	row(fmt.Sprintf("bad layers of %d", len(r.Layers)), wrong[0], wrong[1], "")
 	appendFindings(t, r.A, r.B)
 	t.Render()
+	if l := r.Worst(); l != nil {
+		fmt.Fprintf(w, "\nOf all layers that were cut, the one at z = %.4g mm changes most: %.5g to %.5g mm² (%s)\n", l.ZMM, l.AreaMM2[0], l.AreaMM2[1], percent(l.AreaMM2[0], l.AreaMM2[1]))
+	}
 }
 
 // fine is a small length with sensible digits; below a millionth is rounding.

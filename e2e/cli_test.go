@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -14,6 +15,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"veneer/core/check"
+	"veneer/core/format"
+	"veneer/core/format/file"
+	"veneer/core/mesh"
 	"veneer/core/repair"
 )
 
@@ -191,12 +195,132 @@ func TestCompareCommand(t *testing.T) {
 	assert.Greater(t, r.Area, 200.0, "three holes' worth")
 	assert.Equal(t, check.Repair, r.A.Verdict)
 	assert.Equal(t, check.Pass, r.B.Verdict)
+	var layers struct {
+		Layers []struct {
+			Wrong [2]bool `json:"wrong"`
+		} `json:"layers"`
+		Hollows [2]int `json:"hollows"`
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &layers))
+	require.Len(t, layers.Layers, 40)
+	assert.True(t, slices.ContainsFunc(layers.Layers, func(l struct {
+		Wrong [2]bool `json:"wrong"`
+	}) bool {
+		return l.Wrong[0] && !l.Wrong[1]
+	}), "a layer through a hole closes once it is filled")
 	out, _, code = run(t, nil, "compare", mended, mended)
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "lie on one another")
 	_, errs, code = run(t, nil, "compare", bell, demoFile(t, "holiday.stl"))
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "JPEG")
+}
+
+// readModel reads what a mesh file holds.
+func readModel(t *testing.T, path string) *mesh.Mesh {
+	t.Helper()
+	b, err := os.ReadFile(path)
+	require.NoError(t, err)
+	m, err := format.Read(t.Context(), file.Source{Name: filepath.Base(path), R: bytes.NewReader(b), Size: int64(len(b))}, file.Options{Limits: file.DefaultLimits()})
+	require.NoError(t, err)
+	return m.Mesh
+}
+
+func TestDecimateCommand(t *testing.T) {
+	dir := t.TempDir()
+	knot, dial, out := demoFile(t, "rope-knot.stl"), demoFile(t, "tide-dial.3mf"), filepath.Join(dir, "light.stl")
+	type record struct {
+		Schema    string
+		Triangles [2]int
+		Bytes     int64
+		WithinMM  float64                          `json:"within_mm"`
+		Deviation struct{ Max, P99, Mean float64 } `json:"deviation_mm"`
+		Verdict   check.Verdict
+		After     check.Report
+	}
+	lighten := func(want int, args ...string) (r record) {
+		t.Helper()
+		text, errs, code := run(t, nil, append([]string{"decimate", "--json"}, args...)...)
+		require.Equal(t, want, code, errs)
+		require.NoError(t, json.Unmarshal([]byte(text), &r))
+		assert.Equal(t, "veneer.decimate/1", r.Schema)
+		return r
+	}
+	r := lighten(0, knot, "--deviation", "0.1", "-o", out)
+	assert.LessOrEqual(t, r.WithinMM, 0.1)
+	assert.LessOrEqual(t, r.Deviation.Max, r.WithinMM+1e-6)
+	assert.Less(t, r.Triangles[1], r.Triangles[0]/2)
+	assert.True(t, r.After.Geometry.Oriented)
+	info, err := os.Stat(out)
+	require.NoError(t, err)
+	assert.Equal(t, info.Size(), r.Bytes)
+	r = lighten(0, knot, "--share", "0.1", "-o", out)
+	assert.InDelta(t, r.Triangles[0]/10, r.Triangles[1], 2)
+	r = lighten(0, knot, "--triangles", "5000", "-o", out)
+	assert.InDelta(t, 5000, r.Triangles[1], 2)
+
+	light := filepath.Join(dir, "dial.3mf") // what covers it survives
+	r = lighten(0, dial, "--bytes", "400kB", "-o", light)
+	assert.Less(t, r.Bytes, int64(400_000))
+	assert.Greater(t, r.Bytes, int64(300_000))
+	a, b := readModel(t, dial), readModel(t, light)
+	assert.Equal(t, len(a.Bodies), len(b.Bodies))
+	areas := func(m *mesh.Mesh) map[string]float64 {
+		area := map[string]float64{}
+		for i := range m.Triangles {
+			name := "bare"
+			if m.Covers != nil && m.Covers[i].Texture > 0 {
+				name = m.Textures[m.Covers[i].Texture-1].Name
+			}
+			if m.BodyOf != nil {
+				name += " " + m.Bodies[m.BodyOf[i]].Name
+			}
+			area[name] += m.AreaNormal(int32(i)).Length() / 2
+		}
+		return area
+	}
+	after := areas(b)
+	for name, x := range areas(a) {
+		assert.InEpsilon(t, x, after[name], 0.02, name)
+	}
+
+	text, _, code := run(t, nil, "decimate", knot, "--levels", "--json")
+	assert.Equal(t, 0, code)
+	var levels []struct {
+		Name      string
+		Triangles int
+		Bytes     int64
+		WithinMM  float64 `json:"within_mm"`
+	}
+	require.NoError(t, json.Unmarshal([]byte(text), &levels))
+	require.Len(t, levels, 3)
+	assert.Less(t, levels[2].Triangles, levels[1].Triangles)
+	text, _, code = run(t, nil, "decimate", knot, "--level", levels[1].Name, "-o", out)
+	assert.Equal(t, 0, code)
+	assert.Contains(t, text, "No point of either surface is farther")
+
+	bell := demoFile(t, "fog-bell.stl") // what is open stays open, and nothing worse
+	r = lighten(1, bell, "--deviation", "0.05", "-o", out)
+	assert.Equal(t, check.Repair, r.Verdict)
+	assert.Equal(t, 3, r.After.Geometry.BoundaryLoops)
+	for _, bad := range [][]string{
+		{"decimate", knot, "-o", out},
+		{"decimate", knot, "--share", "0.5", "--triangles", "10", "-o", out},
+		{"decimate", knot, "--share", "2", "-o", out},
+		{"decimate", knot, "--bytes", "much", "-o", out},
+		{"decimate", knot, "--deviation", "-1", "-o", out},
+		{"decimate", knot, "--level", "none", "-o", out},
+		{"decimate", knot, "--share", "0.5"},
+		{"decimate", knot, "--share", "0.5", "-o", knot},
+		{"decimate", bell, "--bytes", "2kB", "-o", filepath.Join(dir, "none.stl")},
+	} {
+		_, errs, code := run(t, nil, bad...)
+		assert.Equal(t, 2, code, "%v", bad)
+		assert.NotEmpty(t, errs)
+	}
+	files, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	assert.Len(t, files, 2, "nothing half written is left")
 }
 
 func TestLayersCommand(t *testing.T) {

@@ -99,8 +99,9 @@ func (s *star) gather(w *work, a, b int32, p geom.Vec) {
 }
 
 // see looks along a direction: it reports whether both surfaces face towards it
-// everywhere, neither folded over itself.
-func (s *star) see(n geom.Vec) bool {
+// everywhere, neither folded over itself. Triangles before that are thinner than a
+// hair may face anywhere.
+func (s *star) see(n geom.Vec, hair float64) bool {
 	l := n.Length()
 	if l == 0 {
 		return false
@@ -118,13 +119,17 @@ func (s *star) see(n geom.Vec) bool {
 		s.show(p)
 	}
 	s.flattest = 1
-	for _, list := range [2][][3]int32{s.old, s.made} {
+	for n, list := range [2][][3]int32{s.old, s.made} {
 		for _, t := range list {
 			area := s.area(t[0], t[1], t[2])
+			p, q, r := s.pos[t[0]], s.pos[t[1]], s.pos[t[2]]
+			whole := q.Sub(p).Cross(r.Sub(p)).Length()
+			if n == 0 && whole < hair*max(p.Distance(q), q.Distance(r), r.Distance(p)) {
+				continue
+			}
 			if area <= 0 {
 				return false
 			}
-			whole := s.pos[t[1]].Sub(s.pos[t[0]]).Cross(s.pos[t[2]].Sub(s.pos[t[0]])).Length()
 			s.flattest = min(s.flattest, area/whole)
 		}
 	}
@@ -270,7 +275,11 @@ func (w *work) displacement(a, b int32, p geom.Vec, beyond int32, rim bool) floa
 		n = n.Add(s.pos[t[1]].Sub(s.pos[t[0]]).Cross(s.pos[t[2]].Sub(s.pos[t[0]])))
 	}
 	off := s.reach
-	if s.seen = s.see(n); s.seen {
+	hair := 0.0
+	if w.points != nil {
+		hair = w.tolerance / 8
+	}
+	if s.seen = s.see(n, hair); s.seen {
 		d := s.apart()
 		if rim {
 			d += aside / s.flattest

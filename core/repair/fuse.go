@@ -125,7 +125,7 @@ func tooHard(err error) bool {
 
 // cutTolerance is how far the surface may move, in mm, where points that cutting
 // made are taken out again.
-func cutTolerance(p process.Process) float64 { return p.DetailMM / 1000 }
+func cutTolerance(p process.Process) float64 { return p.DetailMM / 400 }
 
 // tidyCuts takes out the points that cutting made and the shape does not need:
 // those of slivers, and of lines along which nothing was dropped in the end. Points
@@ -153,6 +153,7 @@ func tidyCuts(ctx context.Context, w *touchup.Work, before []geom.Vec) (words st
 	if err != nil {
 		return "", err
 	}
+
 	tidy := w.Mesh.Clone()
 	tidy.Keep(func(t int32) bool { return !isNew(t) })
 	tidy.Join(made.Mesh)

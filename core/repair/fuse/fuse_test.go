@@ -127,7 +127,15 @@ func inside(m *mesh.Mesh, p geom.Vec) bool {
 	return w > 2*math.Pi
 }
 
-// TestRoundAndAngularBodies fuses balls and blocks in any place: the volume is
+// letters to be drawn out.
+var letters = [][]string{
+	{"####", "#...", "###.", "#...", "####"},
+	{"#..#", "#..#", "####", "#..#", "#..#"},
+	{"####", "#..#", "#..#", "#..#", "####"},
+	{"###", ".#.", ".#.", ".#.", ".#."},
+}
+
+// TestRoundAndAngularBodies fuses balls, rings, letters and blocks in any place: the volume is
 // what points thrown at random find inside, within three standard errors, and
 // triangles that met nothing are still there.
 func TestRoundAndAngularBodies(t *testing.T) {
@@ -158,7 +166,7 @@ func TestRoundAndAngularBodies(t *testing.T) {
 			for range many {
 				at := geom.Vec{X: snap(20 * r.Float64()), Y: snap(20 * r.Float64()), Z: snap(20 * r.Float64())}
 				body := &mesh.Mesh{}
-				switch r.IntN(4) {
+				switch r.IntN(5) {
 				case 0:
 					body = ball(at, snap(4+6*r.Float64()), 6+r.IntN(8))
 				case 1: // a ring
@@ -167,6 +175,12 @@ func TestRoundAndAngularBodies(t *testing.T) {
 						q := big + small*math.Cos(b)
 						return at.Add(geom.Vec{X: q * math.Cos(a), Y: q * math.Sin(a), Z: small * math.Sin(b)})
 					})
+				case 2: // a letter, standing out
+					letter := letters[r.IntN(len(letters))]
+					body = meshtest.Cells(len(letter[0]), len(letter), 1, func(x, y, _ int) bool { return letter[y][x] == '#' })
+					for v, p := range body.Positions {
+						body.Positions[v] = at.Add(geom.Vec{X: snap(2 * p.X), Y: snap(2 * p.Y), Z: 3 * p.Z})
+					}
 				default:
 					meshtest.Block(body, at, at.Add(geom.Vec{X: snap(2 + 12*r.Float64()), Y: snap(2 + 12*r.Float64()), Z: snap(2 + 12*r.Float64())}))
 				}
@@ -185,10 +199,12 @@ func TestRoundAndAngularBodies(t *testing.T) {
 			}
 			box := m.Bounds()
 			size := box.Size()
-			const throws = 4000
+			const side = 16 // one point in each of so many cells a side, which scatters less than points anywhere
+			const throws = side * side * side
 			hits := 0
-			for range throws {
-				p := box.Min.Add(geom.Vec{X: size.X * r.Float64(), Y: size.Y * r.Float64(), Z: size.Z * r.Float64()})
+			for i := range throws {
+				at := func(n int) float64 { return (float64(n%side) + r.Float64()) / side }
+				p := box.Min.Add(geom.Vec{X: size.X * at(i), Y: size.Y * at(i/side), Z: size.Z * at(i/side/side)})
 				for _, b := range bodies {
 					if inside(b, p) {
 						hits++
@@ -198,7 +214,7 @@ func TestRoundAndAngularBodies(t *testing.T) {
 			}
 			whole := size.X * size.Y * size.Z
 			share := float64(hits) / throws
-			assert.InDelta(t, whole*share, volume, 3.5*whole*math.Sqrt(share*(1-share)/throws))
+			assert.InDelta(t, whole*share, volume, 3*whole*math.Sqrt(share*(1-share)/throws))
 			kept := 0
 			for i := range int32(len(m.Triangles)) {
 				a, b, c := m.Corners(i)

@@ -42,6 +42,17 @@ describe('steps by hand', () => {
       ['/api/v1/parts/7/repair', { from: 2, steps: ['remove-triangles=4,9'] }],
     ])
   })
+  it('redraw one shell, or what is around a place', async () => {
+    const { sent, ordered } = show()
+    fireEvent.click(screen.getAllByText('Redraw')[1]!)
+    await waitFor(() => expect(ordered).toHaveBeenCalledTimes(1))
+    fireEvent.click(screen.getByText('Redraw around here'))
+    await waitFor(() => expect(ordered).toHaveBeenCalledTimes(2))
+    expect(sent).toEqual([
+      ['/api/v1/parts/7/repair', { from: 2, steps: ['recast-shell=2'] }],
+      ['/api/v1/parts/7/repair', { from: 2, steps: ['recast-region=-1,-1,-1,1,1,1'] }],
+    ])
+  })
   it('or a method for the whole', async () => {
     const { sent, ordered } = show()
     fireEvent.change(screen.getByLabelText('method'), { target: { value: 'recast' } })

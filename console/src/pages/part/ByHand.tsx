@@ -1,7 +1,13 @@
 import { useState } from 'react'
-import { post, type Finding, type Part, type Report } from '../../shared/api'
+import { post, type Finding, type Part, type Place, type Report } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
 import { count, digits } from '../../shared/words'
+
+/** around is a box around a place, two corners in mm with commas between. */
+function around(place: Place) {
+  const reach = Math.max(1, 0.75 * place.size_mm)
+  return [...place.at_mm.map((x) => x - reach), ...place.at_mm.map((x) => x + reach)].map((x) => +x.toFixed(4)).join(',')
+}
 
 /** ByHand orders single steps on the revision that is shown; each makes a revision of its own. */
 export function ByHand({ part, shown, report, finding, chosen, ordered }: { part: Part; shown: number; report: Report; finding: Finding | undefined; chosen: number | undefined; ordered: () => void }) {
@@ -47,6 +53,11 @@ export function ByHand({ part, shown, report, finding, chosen, ordered }: { part
             Remove {place.triangles.length === 1 ? 'this triangle' : `these ${count(place.triangles.length)} triangles`}
           </button>
         )}
+        {place && (
+          <button className="btn btn-sm" data-order="recast-region" disabled={off} onClick={() => order(`recast-region=${around(place)}`)} title="A new skin within a box around this place; the rest stays as it is">
+            Redraw around here
+          </button>
+        )}
         <label className="join">
           <button className="btn join-item btn-sm" data-order="weld" disabled={off || !(Number(distance) > 0)} onClick={() => order(`weld=${distance}`)}>Weld open edges within</button>
           <input className="input join-item input-sm w-16" aria-label="distance in mm" value={distance} onChange={(e) => setDistance(e.target.value)} />
@@ -67,6 +78,7 @@ export function ByHand({ part, shown, report, finding, chosen, ordered }: { part
                 </td>
                 <td className="whitespace-nowrap text-right">
                   <button className="btn btn-ghost btn-xs" data-order={`turn-shell=${s.number}`} disabled={off} onClick={() => order(`turn-shell=${s.number}`)}>Turn</button>
+                  <button className="btn btn-ghost btn-xs" data-order={`recast-shell=${s.number}`} disabled={off} onClick={() => order(`recast-shell=${s.number}`)} title="A new skin around this shell only">Redraw</button>
                   <button className="btn btn-ghost btn-xs" data-order={`drop-shell=${s.number}`} disabled={off} onClick={() => order(`drop-shell=${s.number}`)}>Drop</button>
                 </td>
               </tr>
