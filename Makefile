@@ -1,5 +1,5 @@
 # Two commands matter: make demo, and make test. Both install what is missing.
-.PHONY: demo test build console lint bench scale fuzz shots clean
+.PHONY: demo test build console lint bench scale quality fuzz shots clean
 LISTEN ?= 127.0.0.1:8780
 FUZZ_TIME ?= 10m
 
@@ -47,6 +47,10 @@ fuzz:
 # How a check and the heavy repairs grow, drawn for the documentation.
 scale:
 	VENEER_SCALE=$(CURDIR)/docs/check-speed.svg VENEER_REPAIR_SCALE=$(CURDIR)/docs/repair-speed.svg go test -count 1 -v -run 'TestScale|TestRepairScale' ./e2e
+
+# What is lost when meshes are made lighter, as a table and drawn.
+quality:
+	VENEER_QUALITY=$(CURDIR)/docs go test -count 1 -v -run TestQuality ./core/decimate
 
 # The documentation's pictures of the console, from the demo set.
 shots: install-test console

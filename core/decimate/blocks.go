@@ -21,6 +21,9 @@ type state struct {
 	share   []float32     // of the tolerance, for each of these points by its number; nearly for all when nil
 	first   *spatial.Tree // over the surface at first, when there are points
 	crossed []bool        // vertices of triangles that crossed others from the start; nil for none
+	border  *border       // nil when it is not known yet
+	looked  bool          // it is known what crossed from the start
+	careful bool          // blocks are looked at for crossings too
 	known   bool          // the quadrics are of a surface that the mesh was drawn around
 	varied  bool          // colours or textures change within triangles
 }
@@ -49,7 +52,8 @@ func begin(m *mesh.Mesh, known []Quadric) *state {
 			}
 		}
 	}
-	for _, h := range newBorder(m).edges {
+	s.border = newBorder(m)
+	for _, h := range s.border.edges {
 		v := m.Triangles[h/3]
 		a, b := v[h%3], v[(h+1)%3]
 		if h%3 == 2 {
@@ -170,8 +174,12 @@ func (b *blocks) run(ctx context.Context, target int, progress func(float64)) er
 		}
 		return nil
 	})
-	if err != nil || target == 0 || anew {
+	if err != nil {
 		return err
+	}
+	if target == 0 || anew {
+		b.rest()
+		return nil
 	}
 	left := func() (sum int) {
 		sum = len(b.parts[manyBlocks])
@@ -206,7 +214,15 @@ func (b *blocks) run(ctx context.Context, target int, progress func(float64)) er
 		}
 		b.limit = max(b.limit, min(next+1, everything))
 	}
+	b.rest()
 	return nil
+}
+
+// rest gives back what blocks that are done need no more.
+func (b *blocks) rest() {
+	for _, w := range b.made {
+		w.queue, w.first, w.next, w.age, w.mark = queue{}, nil, nil, nil, nil
+	}
 }
 
 // begin is the work on one block.
@@ -244,7 +260,7 @@ func (b *blocks) begin(n int) *work {
 			rims.chart = append(rims.chart, b.border.chart[t])
 		}
 	}
-	return newWork(part, rims, b.tolerance)
+	return newWork(part, rims, b.tolerance, true)
 }
 
 // again has the blocks done anew that hold one of the vertices, which stay from

@@ -101,20 +101,9 @@ func Levels(ctx context.Context, m *mesh.Mesh, sets []Settings, progress func(do
 	largest := max(box.Min.Length(), box.Max.Length())
 	s := begin(m, sets[0].Planes)
 	proof := &proof{m: m}
-	crossed, err := crossedAlready(ctx, m)
-	if err != nil {
-		return nil, err
-	}
 	keep := sets[0].Keep
-	if crossed != nil {
-		if keep = slices.Clone(keep); keep == nil {
-			keep = make([]bool, len(m.Positions))
-		}
-		for v, is := range crossed {
-			keep[v] = keep[v] || is
-		}
-	}
-	var since []int32 // which vertex of the state each of the mesh went into; nil at first
+	var crossed []bool // what crosses from the start; it is only looked for when something crosses in the end
+	var since []int32  // which vertex of the state each of the mesh went into; nil at first
 	var levels []Result
 	for i, set := range sets {
 		tolerance := set.tolerance(largest)
@@ -134,12 +123,19 @@ func Levels(ctx context.Context, m *mesh.Mesh, sets []Settings, progress func(do
 		}
 		held := keep
 		for try := 1; ; try++ {
-			s.crossed = crossed
+			s.crossed, s.looked = crossed, s.looked || i > 0
 			next, from, err := s.lighter(ctx, held, set.Triangles, tolerance, func(done float64) {
 				if progress != nil {
 					progress((float64(i) + done) / float64(len(sets)))
 				}
 			})
+			if errors.Is(err, errLook) {
+				if crossed, err = crossedAlready(ctx, m); err == nil {
+					keep = either(keep, crossed)
+					held, s.looked = keep, true
+					continue
+				}
+			}
 			if err != nil {
 				return nil, err
 			}
@@ -263,9 +259,15 @@ func (p *proof) of(ctx context.Context, lighter *mesh.Mesh, from []int32, tolera
 // lighter goes on from a state, and tells which vertex of the next one each of its
 // own went into, -1 for those that are gone.
 func (s *state) lighter(ctx context.Context, keep []bool, target int, tolerance float64, progress func(float64)) (next *state, from []int32, err error) {
-	b := newBorder(s.m)
+	b := s.border
+	if b == nil {
+		b = newBorder(s.m)
+	}
+	b = b.clone()
 	b.keep(keep)
+	keptBefore := keep
 	var before []int32 // of blocks: which vertex each went into
+	whole := s
 	if len(s.m.Triangles) >= worthBlocks && (target == 0 || target < len(s.m.Triangles)/2) {
 		blocks := newBlocks(s, b, tolerance)
 		for try := 0; ; try++ {
@@ -273,9 +275,11 @@ func (s *state) lighter(ctx context.Context, keep []bool, target int, tolerance 
 				return nil, nil, err
 			}
 			lighter, from := blocks.together()
-			cross, err := s.crossing(ctx, lighter.m, from, blocks.stay)
-			if err != nil {
-				return nil, nil, err
+			var cross []int32
+			if s.careful { // most often nothing crosses in the end, and it need not be looked for twice
+				if cross, err = s.crossing(ctx, lighter.m, from, blocks.stay); err != nil {
+					return nil, nil, err
+				}
 			}
 			if len(cross) > 0 && try == mostTries {
 				break // it is done on the whole then
@@ -284,6 +288,7 @@ func (s *state) lighter(ctx context.Context, keep []bool, target int, tolerance 
 				if keep != nil {
 					keep = carried(keep, from, len(lighter.m.Positions))
 				}
+				lighter.looked = s.looked
 				if s.crossed != nil {
 					lighter.crossed = carried(s.crossed, from, len(lighter.m.Positions))
 				}
@@ -297,7 +302,7 @@ func (s *state) lighter(ctx context.Context, keep []bool, target int, tolerance 
 	}
 	kept := make([]bool, len(s.m.Positions))
 	for try := 1; ; try++ {
-		w := newWork(s.clone(), b.clone(), tolerance)
+		w := newWork(s.clone(), b.clone(), tolerance, false)
 		if err := w.run(ctx, target, everything, func(done float64) { progress(0.7 + 0.3*done) }); err != nil {
 			return nil, nil, err
 		}
@@ -308,6 +313,10 @@ func (s *state) lighter(ctx context.Context, keep []bool, target int, tolerance 
 		}
 		if len(cross) == 0 {
 			return made, followed(before, to), nil
+		}
+		if before != nil && !whole.careful {
+			whole.careful = true
+			return whole.lighter(ctx, keptBefore, target, tolerance, progress)
 		}
 		if try == mostTries {
 			return s, followed(before, identity(len(to))), nil
@@ -342,6 +351,9 @@ func (s *state) crossing(ctx context.Context, made *mesh.Mesh, from []int32, kep
 	meet, err := spatial.New(rounded, nil).Crossings(ctx, mostCrossing, nil)
 	if err != nil || len(meet.Pairs) == 0 {
 		return nil, err
+	}
+	if !s.looked {
+		return nil, errLook
 	}
 	if s.crossed != nil {
 		crossed := carried(s.crossed, from, len(made.Positions))
@@ -380,6 +392,22 @@ func (s *state) crossing(ctx context.Context, made *mesh.Mesh, from []int32, kep
 		}
 	}
 	return list, nil
+}
+
+// errLook says that something crosses, and nobody has looked whether it did from
+// the start.
+var errLook = errors.New("something crosses")
+
+// either marks what one of two lists does; nil marks nothing.
+func either(a, b []bool) []bool {
+	if a == nil || b == nil {
+		return append(slices.Clone(a), b...)
+	}
+	a = slices.Clone(a)
+	for v, is := range b {
+		a[v] = a[v] || is
+	}
+	return a
 }
 
 // mostCrossing pairs of triangles are found at a time.

@@ -3,7 +3,10 @@ package decimate_test
 import (
 	"context"
 	"math"
+	"runtime"
+	"runtime/metrics"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -283,16 +286,47 @@ func TestCancelled(t *testing.T) {
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
-// BenchmarkDecimate takes a million triangles to a tenth, and to a tolerance.
+// BenchmarkDecimate takes a million triangles to a tenth, two million to a quarter,
+// and a million as far as a tolerance goes. It tells how many bytes were in use at
+// most for each triangle.
 func BenchmarkDecimate(b *testing.B) {
-	m := meshtest.Bumpy(707)
-	m.Round()
-	for name, set := range map[string]decimate.Settings{"to a tenth": {Triangles: 100_000}, "to 0.05 mm": {ToleranceMM: 0.05}} {
-		b.Run(name, func(b *testing.B) {
+	for _, c := range []struct {
+		name string
+		n    int
+		set  decimate.Settings
+	}{
+		{"quarter of a million to a tenth", 354, decimate.Settings{Triangles: 25_000}},
+		{"1 million to a tenth", 707, decimate.Settings{Triangles: 100_000}},
+		{"2 million to a quarter", 1000, decimate.Settings{Triangles: 500_000}},
+		{"1 million to 0.05 mm", 707, decimate.Settings{ToleranceMM: 0.05}},
+	} {
+		m := meshtest.Bumpy(c.n)
+		m.Round()
+		b.Run(c.name, func(b *testing.B) {
+			runtime.GC()
+			most, stop := uint64(0), make(chan struct{})
+			done := make(chan struct{})
+			go func() {
+				defer close(done)
+				for tick := time.NewTicker(10 * time.Millisecond); ; {
+					select {
+					case <-stop:
+						return
+					case <-tick.C:
+						var s [1]metrics.Sample
+						s[0].Name = "/memory/classes/heap/objects:bytes"
+						metrics.Read(s[:])
+						most = max(most, s[0].Value.Uint64())
+					}
+				}
+			}()
 			for b.Loop() {
-				_, err := decimate.Run(b.Context(), m, set, nil)
+				_, err := decimate.Run(b.Context(), m, c.set, nil)
 				require.NoError(b, err)
 			}
+			close(stop)
+			<-done
+			b.ReportMetric(float64(most)/float64(len(m.Triangles)), "bytes/triangle")
 		})
 	}
 }

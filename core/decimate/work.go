@@ -40,12 +40,16 @@ type work struct {
 	star      star
 }
 
-// newWork goes on from a state and a border, which it uses up but for the mesh.
-func newWork(s *state, b *border, tolerance float64) *work {
+// newWork goes on from a state and a border, which it uses up, but for the mesh
+// unless that is its own.
+func newWork(s *state, b *border, tolerance float64, own bool) *work {
 	m, n := s.m, len(s.m.Positions)
-	w := &work{border: b, m: m, at: slices.Clone(m.Positions), tri: slices.Clone(m.Triangles), left: len(m.Triangles),
+	w := &work{border: b, m: m, at: m.Positions, tri: m.Triangles, left: len(m.Triangles),
 		first: make([]int32, n), next: make([]int32, 3*len(m.Triangles)), quadric: s.quadric, moved: s.moved, points: s.points, share: s.share, surface: s.first, known: s.known,
 		age: make([]uint32, n), into: make([]int32, n), tolerance: tolerance, mark: make([]uint32, n)}
+	if !own {
+		w.at, w.tri = slices.Clone(w.at), slices.Clone(w.tri)
+	}
 	if s.varied {
 		w.colours, w.covers = slices.Clone(m.Colours), slices.Clone(m.Covers)
 	}
