@@ -297,6 +297,7 @@ func TestDecimateCommand(t *testing.T) {
 	assert.Less(t, levels[2].Triangles, levels[1].Triangles)
 	text, _, code = run(t, nil, "decimate", knot, "--level", levels[1].Name, "-o", out)
 	assert.Equal(t, 0, code)
+	assert.Len(t, readModel(t, out).Triangles, levels[1].Triangles, "what was shown is what is written")
 	assert.Contains(t, text, "No point of either surface is farther")
 
 	bell := demoFile(t, "fog-bell.stl") // what is open stays open, and nothing worse

@@ -25,6 +25,8 @@ type Goal struct {
 	Bytes     int64   // a file of at most that size
 	// DeviationMM is how far no point of either surface may be from the other.
 	DeviationMM float64
+	// Stops are deviations to stop at on the way there, as Suggest does.
+	Stops []float64
 }
 
 // Lightened is what became of a part that was made lighter.
@@ -99,11 +101,16 @@ func Lighten(ctx context.Context, c *Checked, goal Goal, out Bytes, set Settings
 	}
 	var made decimate.Result
 	for try := 0; ; try++ {
-		var err error
 		if made = (decimate.Result{Mesh: whole}); to.Triangles == 0 || to.Triangles < len(whole.Triangles) {
-			if made, err = decimate.Run(ctx, whole, to, progress); err != nil {
+			var way []decimate.Settings
+			for _, mm := range goal.Stops {
+				way = append(way, decimate.Settings{ToleranceMM: mm})
+			}
+			stops, err := decimate.Levels(ctx, whole, append(way, to), progress)
+			if err != nil {
 				return nil, err
 			}
+			made = stops[len(stops)-1]
 		}
 		if goal.Bytes == 0 {
 			break
@@ -211,11 +218,13 @@ func Suggest(ctx context.Context, c *Checked, p process.Process, set Settings) (
 // LevelNamed is the goal of a level of those that Suggest tells of.
 func LevelNamed(name string, p process.Process) (Goal, error) {
 	var names []string
+	var stops []float64
 	for _, l := range levels {
+		mm := l.share * p.DetailMM
 		if l.name == name {
-			return Goal{DeviationMM: l.share * p.DetailMM}, nil
+			return Goal{DeviationMM: mm, Stops: stops}, nil
 		}
-		names = append(names, l.name)
+		names, stops = append(names, l.name), append(stops, mm)
 	}
 	return Goal{}, fmt.Errorf("no level is called %q; there are %s", name, strings.Join(names, ", "))
 }
