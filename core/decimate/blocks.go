@@ -39,7 +39,7 @@ func (s *state) clone() *state {
 // not known stand for those of their triangles, and where they are on a border,
 // for planes through it across them.
 func begin(m *mesh.Mesh, known []Quadric) *state {
-	s := &state{m: m, quadric: make([]Quadric, len(m.Positions)), known: known != nil, varied: varied(m)}
+	s := &state{m: m, quadric: make([]Quadric, len(m.Positions)), known: known != nil, careful: known != nil, varied: varied(m)}
 	if s.known {
 		s.moved = make([]float32, len(m.Positions))
 	}

@@ -279,7 +279,7 @@ func TestQuality(t *testing.T) {
 	var b strings.Builder
 	b.WriteString(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 680 400" width="680" height="400" font-family="sans-serif" font-size="12"><rect width="680" height="400" fill="#fdfefa"/>`)
 	x := func(n float64) float64 { return 90 + 230*(math.Log10(n)-3) }
-	y := func(d float64) float64 { return 340 - 75*(math.Log10(d)+4) }
+	y := func(d float64) float64 { return 340 - 75*(math.Log10(max(d, 1e-4))+4) }
 	for e := 3; e <= 5; e++ {
 		fmt.Fprintf(&b, `<path d="M%.0f 30V340" stroke="#dcdcd4"/><text x="%.0f" y="358" text-anchor="middle">%s</text>`, x(math.Pow10(e)), x(math.Pow10(e)), []string{"1 000", "10 000", "100 000"}[e-3])
 	}
@@ -300,6 +300,6 @@ func TestQuality(t *testing.T) {
 		}
 		fmt.Fprintf(&b, `<text x="625" y="%d" text-anchor="end" fill="%s">%s</text>`, 48+18*i, colour, shapes[i].name)
 	}
-	b.WriteString(`<text x="625" y="102" text-anchor="end">dashed: the published order</text><text x="340" y="384" text-anchor="middle">triangles after, and mean deviation both ways</text></svg>` + "\n")
+	b.WriteString(`<text x="625" y="102" text-anchor="end">dashed: the published order</text><text x="340" y="384" text-anchor="middle">triangles after, and mean deviation both ways; what is below 0.0001 mm stands at the foot</text></svg>` + "\n")
 	require.NoError(t, os.WriteFile(filepath.Join(to, "decimate-quality.svg"), []byte(b.String()), 0o644))
 }

@@ -135,7 +135,9 @@ func (w *work) place(a, b int32) (stays, goes int32, p geom.Vec, cost float64) {
 			p = middle
 		}
 		p = p.Single()
-		cost = q.at(p)
+		if cost = q.at(p); w.known {
+			return a, b, p, cost + small
+		}
 		// Where an end does as well, within rounding, what is there stays exactly there.
 		rounding := q.weight * (1e-12*length2 + 1e-15*pa.Dot(pa))
 		if at := q.at(pa); at <= cost+rounding {
