@@ -117,7 +117,7 @@ func TestRepairScale(t *testing.T) {
 		t.Logf("recast %4.0f cells, %9.0f triangles: %6.2f s", cells, best.triangles, best.seconds)
 		drawn.points = append(drawn.points, best)
 	}
-	draw(t, picture, []curve{fused, drawn}, "triangles")
+	draw(t, picture, []curve{drawn, fused}, "triangles")
 	assert.Less(t, growth(fused.points[2], fused.points[4]), 1.6, "time against n log n")
 	assert.Less(t, growth(drawn.points[1], drawn.points[3]), 1.6, "time against n log n")
 }
