@@ -60,6 +60,7 @@ func Handler(c Config) http.Handler {
 	change := in.Group("", mayChange)
 	change.POST("/batches", s.receive)
 	change.POST("/batches/:batch/repair", s.repairBatch)
+	change.POST("/batches/:batch/lighten", s.lightenBatch)
 	change.POST("/parts/:part/unit", s.setUnit)
 	change.POST("/parts/:part/answers", s.answerQuestion)
 	change.POST("/parts/:part/expect", s.setExpect)

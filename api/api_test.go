@@ -511,6 +511,26 @@ func TestStepsByHand(t *testing.T) {
 	assert.Len(t, p.Revisions, 6)
 	assert.Equal(t, 4, *p.Revisions[5].Parent)
 
+	before := p.Revisions[5].Triangles // heavy parts are made lighter, the others stay
+	p = order(bell, 5, "lighter-within=0.05")
+	require.Len(t, p.Revisions, 7)
+	assert.Equal(t, "pass", p.Part.Verdict)
+	assert.Less(t, p.Revisions[6].Triangles, before)
+	assert.Contains(t, p.Revisions[6].Title, "no point of either surface is farther than 0.05 mm")
+	n, err = c.LightenBatch(t.Context(), all.Batch.ID, 5000, 0)
+	require.NoError(t, err)
+	require.Positive(t, n)
+	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	p, err = c.Part(t.Context(), bell)
+	require.NoError(t, err)
+	require.Len(t, p.Revisions, 8)
+	assert.InDelta(t, 5000, p.Revisions[7].Triangles, 2)
+	assert.Equal(t, "pass", p.Part.Verdict)
+	_, err = c.LightenBatch(t.Context(), all.Batch.ID, 0, 0)
+	assert.ErrorContains(t, err, "above how many triangles")
+	_, err = c.LightenBatch(t.Context(), all.Batch.ID, 100, -1)
+	assert.ErrorContains(t, err, "above 0")
+
 	report, err = c.Report(t.Context(), float, 0)
 	require.NoError(t, err)
 	pictures := map[string]bool{}

@@ -264,6 +264,36 @@ func (s *server) repairBatch(g *gin.Context) {
 	g.JSON(http.StatusAccepted, RepairsBegun{parts})
 }
 
+// LightenOrder says above how many triangles a part is made lighter, to that many or
+// as light as it gets within so many mm.
+type LightenOrder struct {
+	Above    int     `json:"above"`
+	WithinMM float64 `json:"within_mm,omitempty"`
+}
+
+func (s *server) lightenBatch(g *gin.Context) {
+	n, ok := id(g, "batch")
+	if !ok {
+		return
+	}
+	var in LightenOrder
+	if g.ShouldBindJSON(&in) != nil {
+		problem(g, http.StatusBadRequest, `send {"above": 500000}, or {"above": 500000, "within_mm": 0.05}`)
+		return
+	}
+	parts, err := s.Bureau.LightenBatch(g.Request.Context(), person(g).Name, n, in.Above, in.WithinMM)
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	g.JSON(http.StatusAccepted, LightenBegun{parts})
+}
+
+// LightenBegun tells how many parts of a batch are being made lighter.
+type LightenBegun struct {
+	Parts int `json:"parts"`
+}
+
 // revision finds the revision that the address names; false when it answered already.
 func (s *server) revision(g *gin.Context) (r record.Revision, ok bool) {
 	part, ok := id(g, "part")

@@ -432,6 +432,41 @@ func (b *Bureau) RepairBatch(ctx context.Context, person string, batch int64) (a
 	return asked, nil
 }
 
+// LightenBatch has all parts of a batch made lighter whose newest revision has more
+// triangles than above: to that many, or as light as they get within so many mm when
+// that is given. Parts whose unit is in doubt wait. It tells how many.
+func (b *Bureau) LightenBatch(ctx context.Context, person string, batch int64, above int, withinMM float64) (asked int, err error) {
+	if above < 4 {
+		return 0, invalid("say above how many triangles a part is too heavy, 4 or more")
+	}
+	step := fmt.Sprintf("lighter-to=%d", above)
+	if withinMM != 0 {
+		step = fmt.Sprintf("lighter-within=%g", withinMM)
+	}
+	if _, err := repair.ParseOrder(step); err != nil {
+		return 0, invalid("%v", err)
+	}
+	if _, err := b.Store.Batch(ctx, batch); err != nil {
+		return 0, err
+	}
+	parts, err := b.Store.Parts(ctx, batch)
+	if err != nil {
+		return 0, err
+	}
+	for _, p := range parts {
+		if p.State != record.PartDone || p.Triangles <= above {
+			continue
+		}
+		switch err := b.Repair(ctx, person, p.ID, p.Current, "", []string{step}); {
+		case err == nil:
+			asked++
+		case !errors.Is(err, store.ErrBusy) && !errors.Is(err, ErrInvalid):
+			return asked, err
+		}
+	}
+	return asked, nil
+}
+
 // AddPerson lets somebody sign in.
 func (b *Bureau) AddPerson(ctx context.Context, by, name, password string, role record.Role) error {
 	if name = strings.TrimSpace(name); name == "" || len([]rune(name)) > 100 {

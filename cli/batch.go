@@ -28,7 +28,7 @@ import (
 func batchCommand() *cobra.Command {
 	c := &cobra.Command{Use: "batch", Short: "Send batches to a service, follow them, and fetch what came of them",
 		Long: "The batch commands speak to a running service (veneer serve). Sign in once with veneer login,\nor set VENEER_SERVER and VENEER_TOKEN."}
-	c.AddCommand(batchSubmit(), batchList(), batchShow(), batchWatch(), batchRepair(), batchFetch())
+	c.AddCommand(batchSubmit(), batchList(), batchShow(), batchWatch(), batchRepair(), batchDecimate(), batchFetch())
 	return c
 }
 
@@ -317,6 +317,39 @@ func batchRepair() *cobra.Command {
 	c.Flags().IntVar(&from, "from", 0, "revision to start from")
 	c.Flags().StringVar(&method, "method", "", "mend by touch-up, fuse or recast, whatever would do; revisions from one parent stand side by side")
 	c.Flags().StringArrayVar(&steps, "step", nil, "do this step instead, and no other (may be repeated)")
+	c.Flags().BoolVarP(&watch, "watch", "w", false, "follow the batch until it is done")
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON when it is done")
+	return c
+}
+
+func batchDecimate() *cobra.Command {
+	var above int
+	var within float64
+	var watch, asJSON bool
+	c := &cobra.Command{Use: "decimate BATCH --above N", Short: "Have all heavy parts of a batch made lighter", Args: cobra.ExactArgs(1),
+		Long: "Decimate makes every part lighter whose newest revision has more than N triangles: to N, or with --deviation as light as it gets\n" +
+			"with no point farther off than that. Parts whose unit is in doubt wait. Each makes a new revision; none is ever taken away.",
+		Example: "  veneer batch decimate 3 --above 500000 --watch\n  veneer batch decimate 3 --above 50000 --deviation 0.05",
+		RunE: func(c *cobra.Command, args []string) error {
+			if above < 4 {
+				return errors.New("say above how many triangles a part is too heavy with --above N")
+			}
+			cl, id, err := signedInFor(args[0])
+			if err != nil {
+				return err
+			}
+			n, err := cl.LightenBatch(c.Context(), id, above, within)
+			if err != nil {
+				return err
+			}
+			if watch {
+				return follow(c, cl, id, asJSON)
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s being made lighter; follow with: veneer batch watch %d\n", counted(n, "part"), id)
+			return nil
+		}}
+	c.Flags().IntVar(&above, "above", 0, "parts of more triangles than that are too heavy")
+	c.Flags().Float64Var(&within, "deviation", 0, "as light as they get with no point farther off than so many mm, instead of to N triangles")
 	c.Flags().BoolVarP(&watch, "watch", "w", false, "follow the batch until it is done")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON when it is done")
 	return c

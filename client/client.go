@@ -178,6 +178,15 @@ func (c *Client) RepairBy(ctx context.Context, part int64, from int, method stri
 	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), api.RepairOrder{From: from, Method: method}, nil)
 }
 
+// LightenBatch has all parts of a batch made lighter that have more triangles than
+// above: to that many, or as light as they get within so many mm when that is not 0.
+// It tells how many.
+func (c *Client) LightenBatch(ctx context.Context, batch int64, above int, withinMM float64) (int, error) {
+	var begun api.LightenBegun
+	err := c.send(ctx, http.MethodPost, fmt.Sprintf("/batches/%d/lighten", batch), api.LightenOrder{Above: above, WithinMM: withinMM}, &begun)
+	return begun.Parts, err
+}
+
 // RepairBatch has all parts of a batch mended that call for it, and tells how many.
 func (c *Client) RepairBatch(ctx context.Context, batch int64) (int, error) {
 	var begun api.RepairsBegun

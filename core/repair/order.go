@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"veneer/core/decimate"
 	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/repair/fuse"
@@ -20,12 +21,15 @@ type Order struct {
 }
 
 // ByHandOrders tells what a person may order, as NAME=VALUE, beside the steps of a plan.
-const ByHandOrders = touchup.ByHand + ", recast-shell=NUMBER,NUMBER… and recast-region=X,Y,Z,X,Y,Z"
+const ByHandOrders = touchup.ByHand + heavierOrders
+
+const heavierOrders = ", recast-shell=NUMBER,NUMBER…, recast-region=X,Y,Z,X,Y,Z, lighter-to=TRIANGLES, lighter-share=PART and lighter-within=MM"
 
 // ParseOrder reads an order as touchup.ParseOrder does, and those of the heavier
 // methods: fuse, recast, recast-shell=2,3 for a new skin in the place of those
 // shells only, and recast-region with two opposite corners of a box, in mm, for a
-// new skin within that box, joined to the rest as it is.
+// new skin within that box, joined to the rest as it is. lighter-to, lighter-share
+// and lighter-within have the mesh made lighter.
 func ParseOrder(text string) (Order, error) {
 	name, value, _ := strings.Cut(text, "=")
 	switch {
@@ -58,11 +62,66 @@ func ParseOrder(text string) (Order, error) {
 			}
 		}}, nil
 	}
+	if to, is := lighterOrder(name); is {
+		numbers, err := touchup.Numbers(value)
+		if err != nil || len(numbers) != 1 || !(numbers[0] > 0) || name == "lighter-share" && numbers[0] >= 1 {
+			return Order{}, fmt.Errorf("%s: give a number above 0, lighter-to=TRIANGLES, lighter-share=PART below 1 or lighter-within=MM", text)
+		}
+		return Order{name, "Make it lighter", func(set Settings) stepFunc {
+			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
+				return makeLighter(ctx, w, to(w.Mesh, numbers[0]), set.Progress)
+			}
+		}}, nil
+	}
 	o, err := touchup.ParseOrder(text)
 	if err != nil {
-		return Order{}, fmt.Errorf("%w, recast-shell=NUMBER,NUMBER… and recast-region=X,Y,Z,X,Y,Z", err)
+		return Order{}, fmt.Errorf("%w%s", err, heavierOrders)
 	}
 	return Order{o.Name, o.Title, func(Settings) stepFunc { return o.Run }}, nil
+}
+
+// lighterOrder is what an order of that name has a mesh made lighter to.
+func lighterOrder(name string) (to func(m *mesh.Mesh, x float64) decimate.Settings, is bool) {
+	switch name {
+	case "lighter-to":
+		return func(_ *mesh.Mesh, x float64) decimate.Settings {
+			return decimate.Settings{Triangles: max(4, int(min(x, 1<<30)))}
+		}, true
+	case "lighter-share":
+		return func(m *mesh.Mesh, x float64) decimate.Settings {
+			return decimate.Settings{Triangles: max(4, int(x*float64(len(m.Triangles))))}
+		}, true
+	case "lighter-within":
+		return func(_ *mesh.Mesh, x float64) decimate.Settings { return decimate.Settings{ToleranceMM: x} }, true
+	}
+	return nil, false
+}
+
+// makeLighter takes triangles away that the shape does not need.
+func makeLighter(ctx context.Context, w *touchup.Work, to decimate.Settings, progress func(string, float64)) (touchup.Change, error) {
+	w.Mesh.Round()
+	touchup.DropFlat(w.Mesh)
+	w.Changed()
+	before := len(w.Mesh.Triangles)
+	if to.Triangles >= before {
+		return touchup.Change{Left: fmt.Sprintf("there are only %s", counted(before, "triangle"))}, nil
+	}
+	made, err := decimate.Run(ctx, w.Mesh, to, func(done float64) {
+		if progress != nil {
+			progress("make lighter", 0.8*done)
+		}
+	})
+	if err != nil {
+		return touchup.Change{}, err
+	}
+	*w.Mesh = *made.Mesh
+	w.Changed()
+	c := touchup.Change{Count: before - len(made.Mesh.Triangles), Detail: fmt.Sprintf("%d triangles instead of %d", len(made.Mesh.Triangles), before)}
+	if made.WithinMM > 0 {
+		c.Detail += fmt.Sprintf("; no point of either surface is farther than %.2g mm from the other", made.WithinMM)
+		c.MovedMM = made.WithinMM
+	}
+	return c, nil
 }
 
 // shellsNamed marks the triangles of shells, counted from 1 as the check does.

@@ -53,6 +53,19 @@ describe('steps by hand', () => {
       ['/api/v1/parts/7/repair', { from: 2, steps: ['recast-region=-1,-1,-1,1,1,1'] }],
     ])
   })
+  it('make it lighter, in one of three ways', async () => {
+    const { sent, ordered } = show()
+    fireEvent.click(screen.getByText('Make lighter'))
+    await waitFor(() => expect(ordered).toHaveBeenCalledTimes(1))
+    fireEvent.change(screen.getByLabelText('how light'), { target: { value: 'to' } })
+    fireEvent.change(screen.getByLabelText('amount'), { target: { value: '5000' } })
+    fireEvent.click(screen.getByText('Make lighter'))
+    await waitFor(() => expect(ordered).toHaveBeenCalledTimes(2))
+    expect(sent).toEqual([
+      ['/api/v1/parts/7/repair', { from: 2, steps: ['lighter-within=0.05'] }],
+      ['/api/v1/parts/7/repair', { from: 2, steps: ['lighter-to=5000'] }],
+    ])
+  })
   it('or a method for the whole', async () => {
     const { sent, ordered } = show()
     fireEvent.change(screen.getByLabelText('method'), { target: { value: 'recast' } })

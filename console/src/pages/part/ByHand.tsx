@@ -15,6 +15,8 @@ export function ByHand({ part, shown, report, finding, chosen, ordered }: { part
   const [busy, setBusy] = useState(false)
   const [method, setMethod] = useState('')
   const [distance, setDistance] = useState('0.01')
+  const [how, setHow] = useState('within')
+  const [amount, setAmount] = useState('0.05')
   const off = busy || part.state === 'waiting' || part.state === 'working'
   async function order(...steps: string[]) {
     setBusy(true)
@@ -64,6 +66,15 @@ export function ByHand({ part, shown, report, finding, chosen, ordered }: { part
           <span className="join-item border border-base-300 px-2 text-sm leading-8">mm</span>
         </label>
       </div>
+      <label className="join mt-1.5">
+        <button className="btn join-item btn-sm" data-order="lighter" disabled={off || !(Number(amount) > 0)} onClick={() => order(`lighter-${how}=${amount}`)}>Make lighter</button>
+        <select className="select join-item select-sm w-28" aria-label="how light" value={how} onChange={(e) => { setHow(e.target.value); setAmount({ within: '0.05', share: '0.5', to: '100000' }[e.target.value]!) }}>
+          <option value="within">within mm</option>
+          <option value="share">to a share</option>
+          <option value="to">to triangles</option>
+        </select>
+        <input className="input join-item input-sm w-20" aria-label="amount" value={amount} onChange={(e) => setAmount(e.target.value)} />
+      </label>
       {report.shells.length > 1 && (
         <table className="mt-3 w-full text-sm" aria-label="Shells">
           <tbody>
