@@ -122,23 +122,20 @@ func parseBytes(s string) (int64, error) {
 	return int64(n * unit), nil
 }
 
-// unsettled ends a command on a part whose unit is in doubt, for then lengths mean
-// nothing.
-func unsettled(r *check.Report) error {
-	if !r.Unit.Doubtful {
-		return nil
+// settled reads a part whose unit is not in doubt, for otherwise lengths mean nothing.
+func settled(c *cobra.Command, path string, set pipeline.Settings) (*pipeline.Checked, error) {
+	checked, err := readable(c, path, set)
+	if err != nil || !checked.Report.Unit.Doubtful {
+		return checked, err
 	}
-	printReport(os.Stderr, r)
+	printReport(os.Stderr, checked.Report)
 	fmt.Fprintln(os.Stderr, "veneer: the part's unit is in doubt; set it with --unit, or take the likeliest with --answer default")
-	return exit{somePass}
+	return nil, exit{somePass}
 }
 
 func runLevels(c *cobra.Command, path string, set pipeline.Settings, asJSON bool) error {
-	checked, err := readable(c, path, set)
+	checked, err := settled(c, path, set)
 	if err != nil {
-		return err
-	}
-	if err := unsettled(checked.Report); err != nil {
 		return err
 	}
 	bar := newBar(filepath.Base(path))
@@ -171,11 +168,8 @@ func runDecimate(c *cobra.Command, path, out string, goal pipeline.Goal, set pip
 	if err := notItself(path, out); err != nil {
 		return err
 	}
-	checked, err := readable(c, path, set)
+	checked, err := settled(c, path, set)
 	if err != nil {
-		return err
-	}
-	if err := unsettled(checked.Report); err != nil {
 		return err
 	}
 	bar := newBar(filepath.Base(path))

@@ -90,3 +90,19 @@ func (m *Mesh) Join(other *Mesh) {
 		m.Take(Triangle{v[0] + first, v[1] + first, v[2] + first}, other, int32(t))
 	}
 }
+
+// SamePaint reports whether two triangles are of one body and one colour all over,
+// with no texture on them.
+func (m *Mesh) SamePaint(s, t int32) bool {
+	if m.BodyOf != nil && m.BodyOf[s] != m.BodyOf[t] {
+		return false
+	}
+	if m.Covers != nil && (m.Covers[s].Texture != 0 || m.Covers[t].Texture != 0) {
+		return false
+	}
+	if m.Colours != nil {
+		c := m.Colours[s][0]
+		return m.Colours[s] == [3]Colour{c, c, c} && m.Colours[t] == m.Colours[s]
+	}
+	return true
+}

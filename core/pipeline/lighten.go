@@ -58,30 +58,33 @@ type Level struct {
 	Why       string  `json:"why"`
 }
 
-// solid is a mesh that can be made lighter: rounded, and without triangles of no
-// area.
-func solid(m *mesh.Mesh) *mesh.Mesh {
-	m = m.Clone()
+// begun is a mesh that can be made lighter, rounded and without triangles of no
+// area, and the settings with a format to weigh it in.
+func begun(c *Checked, set Settings) (*mesh.Mesh, Settings, error) {
+	if c.Mesh == nil {
+		return nil, set, errors.New(c.Report.Unread)
+	}
+	if set.Format == "" {
+		set.Format = Keeping(c.Mesh)
+	}
+	m := c.Mesh.Clone()
 	m.Round()
 	if m.Flat() > 0 {
 		touchup.DropFlat(m)
 	}
-	return m
+	if len(m.Triangles) == 0 {
+		return nil, set, errors.New("there is no surface to make lighter")
+	}
+	return m, set, nil
 }
 
 // Lighten makes a checked part lighter and writes it to out, in mm; what was
 // written is read back and checked. A part in an unreadable file, and a goal that
 // cannot be, are errors.
 func Lighten(ctx context.Context, c *Checked, goal Goal, out Bytes, set Settings) (*Lightened, error) {
-	if c.Mesh == nil {
-		return nil, errors.New(c.Report.Unread)
-	}
-	if set.Format == "" {
-		set.Format = Keeping(c.Mesh)
-	}
-	whole := solid(c.Mesh)
-	if len(whole.Triangles) == 0 {
-		return nil, errors.New("there is no surface to make lighter")
+	whole, set, err := begun(c, set)
+	if err != nil {
+		return nil, err
 	}
 	progress := func(done float64) {
 		if set.Progress != nil {
@@ -132,7 +135,6 @@ func Lighten(ctx context.Context, c *Checked, goal Goal, out Bytes, set Settings
 	}
 	r := &Lightened{Schema: LightenSchema, Format: string(set.Format), Triangles: [2]int{len(c.Mesh.Triangles), len(made.Mesh.Triangles)}, WithinMM: made.WithinMM,
 		Lost: append([]string{}, format.Loses(set.Format, c.Mesh)...), Before: c.Report, Mesh: made.Mesh}
-	var err error
 	if r.After, err = WriteAndCheck(ctx, made.Mesh, c.Report.File.Name, out, set); err != nil {
 		return nil, err
 	}
@@ -176,15 +178,9 @@ var levels = []struct {
 // each is, in a format. The stops follow from how fine the process prints; the last
 // one is what its slicing software takes well, when that is lighter still.
 func Suggest(ctx context.Context, c *Checked, p process.Process, set Settings) ([]Level, error) {
-	if c.Mesh == nil {
-		return nil, errors.New(c.Report.Unread)
-	}
-	if set.Format == "" {
-		set.Format = Keeping(c.Mesh)
-	}
-	whole := solid(c.Mesh)
-	if len(whole.Triangles) == 0 {
-		return nil, errors.New("there is no surface to make lighter")
+	whole, set, err := begun(c, set)
+	if err != nil {
+		return nil, err
 	}
 	var sets []decimate.Settings
 	for _, l := range levels {

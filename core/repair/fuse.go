@@ -145,6 +145,7 @@ func tidyCuts(ctx context.Context, w *touchup.Work, before []geom.Vec) (words st
 	if len(cut.Triangles) == 0 {
 		return "", nil
 	}
+	swapped := swapNeedles(cut, cutTolerance(w.Process))
 	keep := make([]bool, len(cut.Positions))
 	for v := range keep {
 		keep[v] = number[v] < old
@@ -165,10 +166,76 @@ func tidyCuts(ctx context.Context, w *touchup.Work, before []geom.Vec) (words st
 	gone := len(w.Mesh.Triangles) - len(tidy.Triangles)
 	*w.Mesh = *tidy
 	w.Changed()
-	if gone == 0 {
+	if gone+swapped == 0 {
 		return "", nil
 	}
-	return fmt.Sprintf("; %s beside the cuts not needed within %.2g mm", counted(gone, "piece"), cutTolerance(w.Process)), nil
+	return fmt.Sprintf("; %s beside the cuts dropped and %s swapped within %.2g mm", counted(gone, "piece"), counted(swapped, "sliver"), cutTolerance(w.Process)), nil
+}
+
+// swapNeedles gets rid of triangles that are thinner than a tolerance, whose third
+// corner lies beside the middle of their longest side: that side is swapped for the
+// one across it and the triangle beyond, where both are thicker then and face as
+// that one did. The surface moves by less than the needle is thick.
+func swapNeedles(m *mesh.Mesh, tolerance float64) (swapped int) {
+	height := func(v mesh.Triangle) (h float64, side int) {
+		longest := 0.0
+		for k := range 3 {
+			if l := m.Positions[v[k]].Distance(m.Positions[v[(k+1)%3]]); l > longest {
+				longest, side = l, k
+			}
+		}
+		a, b, c := m.Positions[v[0]], m.Positions[v[1]], m.Positions[v[2]]
+		return b.Sub(a).Cross(c.Sub(a)).Length() / longest, side
+	}
+	facing := func(v mesh.Triangle) geom.Vec {
+		a, b, c := m.Positions[v[0]], m.Positions[v[1]], m.Positions[v[2]]
+		return b.Sub(a).Cross(c.Sub(a)).Unit()
+	}
+	for range 4 { // a swap may make the next one possible
+		topo := mesh.NewTopology(&mesh.Mesh{Positions: m.Positions, Triangles: slices.Clone(m.Triangles)})
+		done := make([]bool, len(m.Triangles))
+		before := swapped
+		for t := range int32(len(m.Triangles)) {
+			v := m.Triangles[t]
+			h, k := height(v)
+			if done[t] || h >= tolerance {
+				continue
+			}
+			halves := topo.Halves(topo.EdgeOf[3*t+int32(k)])
+			if len(halves) != 2 || topo.SameWay(halves[0], halves[1]) {
+				continue
+			}
+			other := halves[0] + halves[1] - (3*t + int32(k))
+			u := other / 3
+			apex, far := v[(k+2)%3], topo.Opposite(other)
+			if done[u] || apex == far || topo.Triangles(apex, far) > 0 || !m.SamePaint(t, u) {
+				continue
+			}
+			one, two := mesh.Triangle{v[k], far, apex}, mesh.Triangle{far, v[(k+1)%3], apex}
+			was := facing(m.Triangles[u])
+			g, _ := height(m.Triangles[u])
+			h1, _ := height(one)
+			h2, _ := height(two)
+			if min(h1, h2) <= min(g, h) || facing(one).Dot(was) < 0.9 || facing(two).Dot(was) < 0.9 {
+				continue
+			}
+			m.Triangles[t], m.Triangles[u] = one, two
+			for _, w := range [2]int32{t, u} {
+				for k := range int32(3) {
+					if e := topo.EdgeOf[3*w+k]; e >= 0 {
+						for _, h := range topo.Halves(e) {
+							done[h/3] = true
+						}
+					}
+				}
+			}
+			swapped++
+		}
+		if swapped == before {
+			break
+		}
+	}
+	return swapped
 }
 
 // settleEdges deals with solids that only touch along an edge once they are

@@ -171,14 +171,10 @@ func redrawRegion(ctx context.Context, w *touchup.Work, region geom.Box, set rec
 	within := around.Grow(s.CellMM)
 	more := within.Grow(4 * s.CellMM)
 	s.Within = &more
-	skin, s, err := drawSkin(ctx, old, s, progress)
+	skin, s, off, err := drawSkin(ctx, old, s, progress)
 	if noSkin(err) {
 		return touchup.Change{Left: err.Error()}, nil
 	}
-	if err != nil {
-		return touchup.Change{}, err
-	}
-	off, err := offBy(ctx, skin, old)
 	if err != nil {
 		return touchup.Change{}, err
 	}

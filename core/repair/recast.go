@@ -87,14 +87,10 @@ func redraw(ctx context.Context, w *touchup.Work, set recast.Settings, progress 
 	}
 	part := old.Clone()
 	part.Keep(func(t int32) bool { return drawn == nil || drawn[t] })
-	skin, s, err := drawSkin(ctx, part, s, progress)
+	skin, s, off, err := drawSkin(ctx, part, s, progress)
 	if noSkin(err) {
 		return touchup.Change{Left: err.Error()}, nil
 	}
-	if err != nil {
-		return touchup.Change{}, err
-	}
-	off, err := offBy(ctx, skin, part)
 	if err != nil {
 		return touchup.Change{}, err
 	}
@@ -114,15 +110,18 @@ func redraw(ctx context.Context, w *touchup.Work, set recast.Settings, progress 
 }
 
 // drawSkin draws a new skin, on coarser cells where the surface is too rough for
-// those that were set; it tells which did.
-func drawSkin(ctx context.Context, part *mesh.Mesh, s recast.Settings, progress func(string, float64)) (*mesh.Mesh, recast.Settings, error) {
-	skin, err := recast.Run(ctx, part, s, progress)
+// those that were set; it tells which did, and how far off the skin is.
+func drawSkin(ctx context.Context, part *mesh.Mesh, s recast.Settings, progress func(string, float64)) (skin *mesh.Mesh, set recast.Settings, off float64, err error) {
+	skin, err = recast.Run(ctx, part, s, progress)
 	for tries := 0; errors.Is(err, recast.ErrTooOpen) && tries < 8; tries++ {
 		s.CellMM *= 1.4
 		s.ToleranceMM *= 1.4
 		skin, err = recast.Run(ctx, part, s, progress)
 	}
-	return skin, s, err
+	if err == nil {
+		off, err = offBy(ctx, skin, part)
+	}
+	return skin, s, off, err
 }
 
 // noSkin reports whether there is none to be drawn, rather than that drawing failed.

@@ -64,6 +64,6 @@ func TestCutsAreTidy(t *testing.T) {
 		assert.LessOrEqual(t, d.Max, tolerance+1e-9, "%d: at %v; %+v", seed, d.AtMM, r.Steps)
 	}
 	t.Logf("%d needles after cutting, %d once tidied, %d pieces gone", raw, tidy, gone)
-	assert.Less(t, tidy, raw)
+	assert.Less(t, tidy, raw*2/3)
 	assert.Positive(t, gone)
 }
