@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"veneer/core/geom"
 	"veneer/core/mesh"
 )
 
@@ -89,17 +90,39 @@ func (s *Subject) looseSheets() (n int, area float64) {
 	return n, area
 }
 
+// A skin that its rim lies around like a hem is a sheet, however it curves: flat
+// lids on its rims would have that share of its area or more, and run on from its
+// triangles there with that cosine or more on average. A missing face's lid meets
+// the walls around it steeply.
+const (
+	hemArea = 0.6
+	hemFlat = 0.7
+)
+
 // Sheets tells which shells are sheets, by their mean thickness: twice the
 // volume by the area, each open loop closed by a fan to its middle. Open ones
-// thinner than wall mm are, and closed ones that enclose nothing.
+// thinner than wall mm are, closed ones that enclose nothing, and open ones that
+// lie within their rim like a sail.
 func Sheets(topo *mesh.Topology, shells *mesh.Shells, loops []mesh.Loop, wall float64) []bool {
 	positions := topo.Mesh.Positions
 	volume := make([]float64, len(shells.List))
 	for i, shell := range shells.List {
 		volume[i] = shell.VolumeMM3
 	}
+	lids, along, around := make([]float64, len(volume)), make([]float64, len(volume)), make([]float64, len(volume))
 	for _, loop := range loops {
 		i := shells.Of[loop.Halves[0]/3]
+		points := make([]geom.Vec, len(loop.Halves))
+		for k, h := range loop.Halves {
+			points[k] = positions[topo.From(h)]
+		}
+		lid := geom.PolygonNormal(points)
+		lids[i] += lid.Length() / 2
+		for k, h := range loop.Halves {
+			l := points[k].Distance(positions[topo.To(h)])
+			around[i] += l
+			along[i] += l * math.Abs(topo.Mesh.AreaNormal(h/3).Unit().Dot(lid.Unit()))
+		}
 		o := shells.List[i].Box.Centre()
 		middle := positions[topo.From(loop.Halves[0])].Sub(o).Scale(0)
 		for _, h := range loop.Halves {
@@ -120,7 +143,8 @@ func Sheets(topo *mesh.Topology, shells *mesh.Shells, loops []mesh.Loop, wall fl
 			continue
 		}
 		t := 2 * math.Abs(volume[i]) / shell.AreaMM2
-		flat[i] = shell.Closed && t < 1e-6*math.Sqrt(shell.AreaMM2) || !shell.Closed && t < wall
+		sail := !shell.Closed && lids[i] >= hemArea*shell.AreaMM2 && along[i] >= hemFlat*around[i]
+		flat[i] = shell.Closed && t < 1e-6*math.Sqrt(shell.AreaMM2) || !shell.Closed && t < wall || sail
 	}
 	return flat
 }

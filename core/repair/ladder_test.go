@@ -77,6 +77,47 @@ func TestAVesselGetsAWall(t *testing.T) {
 	assert.InEpsilon(t, outside-within, *r.After.Geometry.VolumeMM3, 0.01)
 }
 
+// TestASailGetsAThickness checks a curved sheet that is all of a part, and a shallow
+// lid with its underside missing: the one is asked about and becomes a wall, the
+// other is closed.
+func TestASailGetsAThickness(t *testing.T) {
+	skin := func(n int, z func(x, y float64) float64) *mesh.Mesh {
+		m := &mesh.Mesh{}
+		for j := range n + 1 {
+			for i := range n + 1 {
+				x, y := 80*float64(i)/float64(n), 80*float64(j)/float64(n)
+				at(m, x, y, z(x, y))
+			}
+		}
+		for j := range n {
+			for i := range n {
+				v := int32(j*(n+1) + i)
+				quad(m, v, v+1, v+int32(n)+2, v+int32(n)+1)
+			}
+		}
+		m.Round()
+		return m
+	}
+	sail := skin(24, func(x, y float64) float64 { return 10 * math.Sin(x/30) * math.Cos(y/40) })
+	before := examined(t, sail, settings())
+	require.Len(t, before.Questions, 1)
+	assert.Equal(t, check.SheetQuestion, before.Questions[0].ID)
+	assert.Equal(t, check.Thicken, before.Questions[0].Default)
+	r := mendWith(t, sail, map[string]string{check.SheetQuestion: check.Thicken})
+	require.Equal(t, check.Pass, r.Verdict, "%s %+v %+v", findings(r), r.Steps, r.Questions)
+	assert.Equal(t, repair.TouchUp, r.Method)
+	assert.InEpsilon(t, before.Geometry.AreaMM2*filament.WallMM, *r.After.Geometry.VolumeMM3, 0.05)
+	lid := skin(16, func(x, y float64) float64 {
+		if min(x, y, 80-x, 80-y) == 0 {
+			return 0
+		}
+		return 6
+	})
+	for _, q := range examined(t, lid, settings()).Questions {
+		assert.NotEqual(t, check.SheetQuestion, q.ID)
+	}
+}
+
 // TestTheLadder goes up one method after the other, and no farther than needed.
 func TestTheLadder(t *testing.T) {
 	torn := meshtest.Bumpy(60)
