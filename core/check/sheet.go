@@ -23,7 +23,7 @@ var sheet = Kind{
 	Name: SheetQuestion, Title: "Sheet without thickness", Usual: Error,
 	What:   "A surface encloses nothing: it is a skin with air on both sides, or two skins on one another.",
 	Harm:   "It has no inside to fill. Slicing software drops it, or prints a stray line.",
-	Action: "It is reported: open shells that would be thinner than the thinnest wall if their rims were closed, and closed ones that enclose nothing. A person is asked whether it gets the thickness of the thinnest wall that prints, or is left over; specks are removed.",
+	Action: "It is reported: open shells that would be thinner than the thinnest wall if their rims were closed, or that lie within their rim like a sail, and closed ones that enclose nothing. A person is asked whether it gets the thickness of the thinnest wall that prints, or is left over; specks are removed.",
 	sketch: sketches{"s M8 60V30h40v30z|b M48 30C62 16 78 36 94 22",
 		"s M8 60V30h40v30z|n M48 30C62 16 78 36 94 22|t 72 56 keep?"},
 	find: func(s *Subject) *Finding {
@@ -51,7 +51,7 @@ var sheet = Kind{
 			whole += shell.AreaMM2
 		}
 		q := Ask{ID: SheetQuestion, Kind: SheetQuestion, Text: "Sheets without thickness belong to the part. Give them one?", Default: Thicken,
-			Evidence: []string{fmt.Sprintf("%s up %.2g %% of the surface", some(n, "sheet makes", "sheets make"), 100*area/whole)},
+			Evidence: []string{fmt.Sprintf("%s up %.3g %% of the surface", some(n, "sheet makes", "sheets make"), 100*area/whole)},
 			Choices: []Choice{
 				{Answer: Thicken, Effect: fmt.Sprintf("they become walls %.2g mm thick, the thinnest that prints", s.Process.WallMM), leaves: Error},
 				{Answer: Remove, Effect: "they are taken away; the solids stay", leaves: Error},
