@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"strconv"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -46,6 +47,8 @@ func solid(t *testing.T, m *mesh.Mesh) (float64, fuse.Change) {
 // edge or within one another: the volume is that of the cells they take.
 func TestBlocksOfCells(t *testing.T) {
 	const n = 5
+	var manifold atomic.Int32
+	t.Cleanup(func() { assert.Greater(t, manifold.Load(), int32(20)) })
 	for seed := range uint64(60) {
 		t.Run(fmt.Sprint(seed), func(t *testing.T) {
 			t.Parallel()
@@ -77,10 +80,74 @@ func TestBlocksOfCells(t *testing.T) {
 					}
 				}
 			}
-			volume, _ := solid(t, m)
+			volume, c := solid(t, m)
 			assert.InDelta(t, want, volume, 1e-6)
+			topo := mesh.NewTopology(m)
+			e := topo.Count()
+			if pinched, _ := topo.NonManifoldVertices(); c.Rounds == 0 || e.NonManifold > 0 || len(pinched) > 0 {
+				return // cells touch along an edge or at a corner only, or nothing met
+			}
+			in := func(x, y, z int) bool {
+				return min(x, y, z) >= 0 && max(x, y, z) < n && taken[x][y][z]
+			}
+			euler, parts := cells(n, in)
+			_, holes := cells(n, func(x, y, z int) bool { return !in(x, y, z) })
+			assert.Equal(t, 2*euler, len(m.Positions)-e.Edges+len(m.Triangles), "Euler's number tells the genus")
+			assert.Len(t, mesh.NewShells(topo, e).List, parts+holes-1, "a skin around each part, and within each hollow")
+			manifold.Add(1)
 		})
 	}
+}
+
+// cells counts the Euler number of closed cells within a grid of n³, and into how
+// many parts they, and what surrounds the grid if it is one of them, fall by their sides.
+func cells(n int, in func(x, y, z int) bool) (euler, parts int) {
+	type place [3]int
+	pieces := map[place]bool{} // vertices, edges, sides and cells by twice their middles
+	at := map[place]bool{}
+	for x := -1; x <= n; x++ {
+		for y := -1; y <= n; y++ {
+			for z := -1; z <= n; z++ {
+				if !in(x, y, z) {
+					continue
+				}
+				at[place{x, y, z}] = true
+				for d := range 27 {
+					pieces[place{2*x + d%3, 2*y + d/3%3, 2*z + d/9}] = true
+				}
+			}
+		}
+	}
+	for p := range pieces { // a cell's middle is odd three times
+		if (p[0]&1+p[1]&1+p[2]&1)%2 == 0 {
+			euler++
+		} else {
+			euler--
+		}
+	}
+	for len(at) > 0 {
+		parts++
+		var queue []place
+		for p := range at {
+			queue = append(queue, p)
+			delete(at, p)
+			break
+		}
+		for len(queue) > 0 {
+			p := queue[0]
+			queue = queue[1:]
+			for k := range 3 {
+				for _, d := range []int{-1, 1} {
+					q := p
+					if q[k] += d; at[q] {
+						delete(at, q)
+						queue = append(queue, q)
+					}
+				}
+			}
+		}
+	}
+	return euler, parts
 }
 
 // ball is a round surface, facing outward.
