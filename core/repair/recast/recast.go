@@ -17,6 +17,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 
 	"veneer/core/decimate"
 	"veneer/core/geom"
@@ -139,11 +140,14 @@ func Run(ctx context.Context, m *mesh.Mesh, set Settings, progress func(stage st
 }
 
 // dropInsideOut takes out shells that bound nothing: crumbs that were turned inside
-// out when they were made lighter.
+// out, or flattened, when they were made lighter.
 func dropInsideOut(m *mesh.Mesh) {
 	topo := mesh.NewTopology(m)
 	shells := mesh.NewShells(topo, topo.Count())
-	m.Keep(func(t int32) bool { return !shells.List[shells.Of[t]].InsideOut() })
+	m.Keep(func(t int32) bool {
+		s := &shells.List[shells.Of[t]]
+		return !s.InsideOut() && 2*math.Abs(s.VolumeMM3) > 1e-5*s.AreaMM2*math.Sqrt(s.AreaMM2)
+	})
 	m.Weld()
 }
 
