@@ -81,6 +81,7 @@ const (
 	// loses so much of what it has at most.
 	stopsAt   = 1.15
 	mostAtOne = 0.12
+	step      = buckets / octaves / 4 // and costs may grow so far before the blocks wait for one another
 )
 
 // blocks are pieces of a mesh, each what lies in one block of space, that are made
@@ -212,7 +213,7 @@ func (b *blocks) run(ctx context.Context, target int, progress func(float64)) er
 				next = min(next, w.queue.now)
 			}
 		}
-		b.limit = max(b.limit, min(next+1, everything))
+		b.limit = max(b.limit, min(next+step, everything))
 	}
 	b.rest()
 	return nil

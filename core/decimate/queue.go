@@ -2,45 +2,88 @@ package decimate
 
 import "math"
 
-// entry is an edge that waits, and how old its ends were when its cost was told.
+// entry is an edge in the queue; it counts only while its ends have not changed.
 type entry struct {
 	a, b int32
-	age  uint32
+	age  uint32 // of both ends together
 }
 
 const (
-	perOctave = 4
+	perOctave = 16
 	octaves   = 160
 	lowest    = -110 // costs below 2^lowest mm⁴ are all alike
+	lanes     = 4
+	buckets   = octaves * perOctave * lanes
 )
 
-// queue holds edges in buckets by the logarithm of their cost. Within a bucket
-// they come in the order in which they were put.
+// queue holds edges in buckets by the logarithm of their cost. Within a bucket they
+// come lane by lane, and within a lane in the order in which they were put.
+//
+// Lanes are there for surfaces that are alike everywhere: in mesh order, collapses
+// of one cost would follow each other in rows, and leave a surface with a grain.
+// Drawn into lanes by their numbers, edges far apart go first, as good as in
+// no order at all, and what is near in memory still comes soon after each other.
 type queue struct {
-	buckets [perOctave * octaves][]entry
-	taken   [perOctave * octaves]int
+	buckets [buckets]struct{ first, last *chunk }
+	spare   *chunk
 	now     int // no bucket before it holds any
+}
+
+// chunk is a part of a bucket. Those that are emptied are used again, for edges are
+// put about as often as they are taken.
+type chunk struct {
+	entries    [20]entry
+	from, upTo int32
+	next       *chunk
 }
 
 func (q *queue) put(e entry, cost float64) {
 	i := 0
 	if cost > 0 {
-		i = min(max(int(perOctave*(math.Log2(cost)-lowest)), 0), len(q.buckets)-1)
+		// The leading bits of a number, its exponent above its mantissa, are
+		// the logarithm, straight between the powers of two.
+		const mantissa = 48 // bits that do not count, for 16 an octave
+		i = min(max(int(math.Float64bits(cost)>>mantissa)-perOctave*(1023+lowest), 0), octaves*perOctave-1)
 	}
-	q.buckets[i] = append(q.buckets[i], e)
+	i = lanes*i + int((uint32(e.a)*0x9E3779B1^uint32(e.b)*0x85EBCA77)>>30)
+	b := &q.buckets[i]
+	c := b.last
+	if c == nil || int(c.upTo) == len(c.entries) {
+		if c = q.spare; c != nil {
+			q.spare = c.next
+			c.from, c.upTo, c.next = 0, 0, nil
+		} else {
+			c = &chunk{}
+		}
+		if b.last == nil {
+			b.first = c
+		} else {
+			b.last.next = c
+		}
+		b.last = c
+	}
+	c.entries[c.upTo] = e
+	c.upTo++
 	q.now = min(q.now, i)
 }
 
-// take takes the next entry of those that cost less than the bucket limit.
+// take takes the next entry of those in buckets before the limit.
 func (q *queue) take(limit int) (entry, bool) {
 	for q.now < limit {
-		b := q.buckets[q.now]
-		if n := q.taken[q.now]; n < len(b) {
-			q.taken[q.now]++
-			return b[n], true
+		b := &q.buckets[q.now]
+		c := b.first
+		if c == nil {
+			q.now++
+			continue
 		}
-		q.buckets[q.now], q.taken[q.now] = b[:0], 0
-		q.now++
+		if c.from < c.upTo {
+			c.from++
+			return c.entries[c.from-1], true
+		}
+		if b.first = c.next; b.first == nil {
+			b.last = nil
+		}
+		c.next, q.spare = q.spare, c
 	}
 	return entry{}, false
 }

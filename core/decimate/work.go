@@ -75,7 +75,7 @@ func newWork(s *state, b *border, tolerance float64, own bool) *work {
 }
 
 // everything is a limit that no cost reaches.
-const everything = perOctave * octaves
+const everything = buckets
 
 // run collapses edges until so many triangles are left, or those that wait cost
 // as much as the limit, a bucket of the queue.
