@@ -38,34 +38,7 @@ func Handler(c Config) http.Handler {
 	e.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
 
-	v1 := e.Group("/api/v1")
-	v1.POST("/session", sameSite, s.signIn)
-	in := v1.Group("", sameSite, s.signedIn)
-	in.GET("/session", s.whoAmI)
-	in.DELETE("/session", s.signOut)
-	in.GET("/processes", s.processes)
-	in.GET("/kinds", s.kinds)
-	in.GET("/kinds/:kind/sketch", s.sketch)
-	in.GET("/batches", s.batches)
-	in.GET("/batches/:batch", s.batch)
-	in.GET("/batches/:batch/audit", s.audit)
-	in.GET("/batches/:batch/events", s.batchEvents)
-	in.GET("/events", s.events)
-	in.GET("/parts/:part", s.part)
-	in.GET("/parts/:part/revisions/:number/report", s.report)
-	in.GET("/parts/:part/revisions/:number/file", s.file)
-	in.GET("/parts/:part/revisions/:number/picture", s.picture)
-	in.GET("/parts/:part/revisions/:number/view", s.view)
-	in.GET("/parts/:part/revisions/:number/outcomes/:question/:answer", s.outcome)
-	change := in.Group("", mayChange)
-	change.POST("/batches", s.receive)
-	change.POST("/batches/:batch/repair", s.repairBatch)
-	change.POST("/batches/:batch/lighten", s.lightenBatch)
-	change.POST("/parts/:part/unit", s.setUnit)
-	change.POST("/parts/:part/answers", s.answerQuestion)
-	change.POST("/parts/:part/expect", s.setExpect)
-	change.POST("/parts/:part/repair", s.repair)
-
+	s.serveRoutes(e.Group("/api/v1"))
 	e.NoMethod(func(g *gin.Context) {
 		problem(g, http.StatusMethodNotAllowed, "this address does not take "+g.Request.Method)
 	})
@@ -99,7 +72,7 @@ func (s *server) fail(g *gin.Context, err error) {
 		problem(g, http.StatusUnprocessableEntity, err.Error())
 	case errors.Is(err, store.ErrNotFound):
 		problem(g, http.StatusNotFound, "there is no such record")
-	case errors.Is(err, store.ErrBusy):
+	case errors.Is(err, store.ErrBusy), errors.Is(err, bureau.ErrOffset):
 		problem(g, http.StatusConflict, err.Error())
 	case errors.Is(err, bureau.ErrSignIn):
 		problem(g, http.StatusUnauthorized, err.Error())

@@ -2,7 +2,6 @@ package api
 
 import (
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"mime"
@@ -131,7 +130,7 @@ func (s *server) receive(g *gin.Context) {
 			problem(g, http.StatusBadRequest, "the form broke off: "+err.Error())
 			return
 		}
-		if err := take(in, part.FormName(), rawName(part.Header.Get("Content-Disposition")), part); err != nil {
+		if err := s.take(in, person(g).Name, part.FormName(), rawName(part.Header.Get("Content-Disposition")), part); err != nil {
 			s.fail(g, err)
 			return
 		}
@@ -145,12 +144,18 @@ func (s *server) receive(g *gin.Context) {
 	g.JSON(http.StatusCreated, batch)
 }
 
-func take(in *bureau.Intake, field, name string, body io.Reader) error {
+func (s *server) take(in *bureau.Intake, person, field, name string, body io.Reader) error {
 	if name != "" {
 		return in.Add(name, body)
 	}
 	value, err := io.ReadAll(io.LimitReader(body, 4096))
-	return errors.Join(err, in.Set(field, string(value)))
+	if err != nil {
+		return err
+	}
+	if field == "upload" {
+		return in.AddUpload(s.Bureau.Uploads, person, string(value))
+	}
+	return in.Set(field, string(value))
 }
 
 func rawName(disposition string) string {
@@ -177,15 +182,18 @@ func (s *server) part(g *gin.Context) {
 	s.answer(g, p, err)
 }
 
+// UnitOrder says in which unit a part is.
+type UnitOrder struct {
+	Unit  string `json:"unit"`
+	Alike bool   `json:"alike,omitempty"` // for all parts of the batch whose unit is in doubt
+}
+
 func (s *server) setUnit(g *gin.Context) {
 	n, ok := id(g, "part")
 	if !ok {
 		return
 	}
-	var in struct {
-		Unit  string `json:"unit"`
-		Alike bool   `json:"alike"` // for all parts of the batch whose unit is in doubt
-	}
+	var in UnitOrder
 	if err := g.ShouldBindJSON(&in); err != nil {
 		problem(g, http.StatusBadRequest, `send {"unit": "mm"} or another unit`)
 		return
@@ -193,16 +201,19 @@ func (s *server) setUnit(g *gin.Context) {
 	s.accept(g, s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit, in.Alike))
 }
 
+// AnswerOrder answers a question.
+type AnswerOrder struct {
+	Question string `json:"question"`
+	Answer   string `json:"answer"`
+	Alike    bool   `json:"alike,omitempty"` // for all parts of the batch with the same question
+}
+
 func (s *server) answerQuestion(g *gin.Context) {
 	n, ok := id(g, "part")
 	if !ok {
 		return
 	}
-	var in struct {
-		Question string `json:"question"`
-		Answer   string `json:"answer"`
-		Alike    bool   `json:"alike"` // for all parts of the batch with the same question
-	}
+	var in AnswerOrder
 	if err := g.ShouldBindJSON(&in); err != nil {
 		problem(g, http.StatusBadRequest, `send {"question": "cut-short", "answer": "use"}, by the ids in the report's questions`)
 		return
@@ -210,14 +221,17 @@ func (s *server) answerQuestion(g *gin.Context) {
 	s.accept(g, s.Bureau.Answer(g.Request.Context(), person(g).Name, n, in.Question, in.Answer, in.Alike))
 }
 
+// ExpectOrder says how large the customer stated a part to be: 120x80x40mm.
+type ExpectOrder struct {
+	Size string `json:"size"`
+}
+
 func (s *server) setExpect(g *gin.Context) {
 	n, ok := id(g, "part")
 	if !ok {
 		return
 	}
-	var in struct {
-		Size string `json:"size"`
-	}
+	var in ExpectOrder
 	if err := g.ShouldBindJSON(&in); err != nil {
 		problem(g, http.StatusBadRequest, `send {"size": "120x80x40mm"}`)
 		return
@@ -225,73 +239,130 @@ func (s *server) setExpect(g *gin.Context) {
 	s.accept(g, s.Bureau.Expect(g.Request.Context(), person(g).Name, n, in.Size))
 }
 
+// order reads a body into in; nothing at all is fine. False when it answered already.
+func order(g *gin.Context, in any, example string) bool {
+	if g.Request.ContentLength != 0 && g.ShouldBindJSON(in) != nil {
+		problem(g, http.StatusBadRequest, "send "+example)
+		return false
+	}
+	return true
+}
+
 func (s *server) repair(g *gin.Context) {
-	n, ok := id(g, "part")
-	if !ok {
-		return
+	var in bureau.Order
+	if n, ok := id(g, "part"); ok && order(g, &in, `nothing, or {"from": 0, "method": "fuse"}, or {"from": 1, "steps": ["drop-shell=2"]}`) {
+		s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n, in))
 	}
-	var in RepairOrder
-	if g.Request.ContentLength != 0 && g.ShouldBindJSON(&in) != nil {
-		problem(g, http.StatusBadRequest, `send nothing, or {"from": 0, "method": "fuse"}, or {"from": 1, "steps": ["drop-shell=2"]}`)
-		return
-	}
-	s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n, in.From, in.Method, in.Steps))
 }
 
-// RepairOrder says from which revision a part is mended, by which method when not
-// by the lightest that does, or by which steps and no others.
-type RepairOrder struct {
-	From   int      `json:"from"`
-	Method string   `json:"method,omitempty"`
-	Steps  []string `json:"steps,omitempty"`
+func (s *server) plan(g *gin.Context) {
+	var in bureau.Order
+	if n, ok := id(g, "part"); ok && order(g, &in, `nothing, or {"from": 0, "method": "recast", "recast": ["cell=0.2"]}`) {
+		steps, err := s.Bureau.Plan(g.Request.Context(), n, in)
+		s.answer(g, steps, err)
+	}
 }
 
-// RepairsBegun tells how many parts of a batch are being mended.
-type RepairsBegun struct {
-	Parts int `json:"parts"`
+func (s *server) recheck(g *gin.Context) {
+	if n, ok := id(g, "part"); ok {
+		s.accept(g, s.Bureau.Store.Recheck(g.Request.Context(), person(g).Name, n))
+	}
 }
 
-func (s *server) repairBatch(g *gin.Context) {
-	n, ok := id(g, "batch")
-	if !ok {
-		return
+func (s *server) stop(g *gin.Context) {
+	if n, ok := id(g, "part"); ok {
+		s.accept(g, s.Bureau.Store.Cancel(g.Request.Context(), person(g).Name, n))
 	}
-	parts, err := s.Bureau.RepairBatch(g.Request.Context(), person(g).Name, n)
-	if err != nil {
-		s.fail(g, err)
-		return
-	}
-	g.JSON(http.StatusAccepted, RepairsBegun{parts})
+}
+
+// PartList names parts of a batch; all when it names none.
+type PartList struct {
+	Parts []int64 `json:"parts,omitempty"`
 }
 
 // LightenOrder says above how many triangles a part is made lighter, to that many or
 // as light as it gets within so many mm.
 type LightenOrder struct {
+	PartList
 	Above    int     `json:"above"`
 	WithinMM float64 `json:"within_mm,omitempty"`
 }
 
-func (s *server) lightenBatch(g *gin.Context) {
-	n, ok := id(g, "batch")
-	if !ok {
-		return
-	}
-	var in LightenOrder
-	if g.ShouldBindJSON(&in) != nil {
-		problem(g, http.StatusBadRequest, `send {"above": 500000}, or {"above": 500000, "within_mm": 0.05}`)
-		return
-	}
-	parts, err := s.Bureau.LightenBatch(g.Request.Context(), person(g).Name, n, in.Above, in.WithinMM)
+// UnitsOrder says in which unit parts are.
+type UnitsOrder struct {
+	Parts []int64 `json:"parts"`
+	Unit  string  `json:"unit"`
+}
+
+// Begun tells how many parts are being worked on.
+type Begun struct {
+	Parts int `json:"parts"`
+}
+
+func (s *server) begun(g *gin.Context, parts int, err error) {
 	if err != nil {
 		s.fail(g, err)
 		return
 	}
-	g.JSON(http.StatusAccepted, LightenBegun{parts})
+	g.JSON(http.StatusAccepted, Begun{parts})
 }
 
-// LightenBegun tells how many parts of a batch are being made lighter.
-type LightenBegun struct {
-	Parts int `json:"parts"`
+func (s *server) repairBatch(g *gin.Context) {
+	var in PartList
+	if n, ok := id(g, "batch"); ok && order(g, &in, `nothing, or {"parts": [3, 4]}`) {
+		parts, err := s.Bureau.RepairBatch(g.Request.Context(), person(g).Name, n, in.Parts)
+		s.begun(g, parts, err)
+	}
+}
+
+func (s *server) lightenBatch(g *gin.Context) {
+	var in LightenOrder
+	if n, ok := id(g, "batch"); ok && order(g, &in, `{"above": 500000}, or {"above": 500000, "within_mm": 0.05}`) {
+		parts, err := s.Bureau.LightenBatch(g.Request.Context(), person(g).Name, n, in.Parts, in.Above, in.WithinMM)
+		s.begun(g, parts, err)
+	}
+}
+
+func (s *server) setUnits(g *gin.Context) {
+	var in UnitsOrder
+	if n, ok := id(g, "batch"); ok && order(g, &in, `{"parts": [3, 4], "unit": "mm"}`) {
+		parts, err := s.Bureau.SetUnits(g.Request.Context(), person(g).Name, n, in.Parts, in.Unit)
+		s.begun(g, parts, err)
+	}
+}
+
+// export sends a zip as it is made; when it breaks off, so does the answer.
+func (s *server) export(g *gin.Context) {
+	n, ok := id(g, "batch")
+	if !ok {
+		return
+	}
+	var parts []int64
+	for _, word := range strings.FieldsFunc(g.Query("parts"), func(r rune) bool { return r == ',' }) {
+		part, err := strconv.ParseInt(word, 10, 64)
+		if err != nil {
+			problem(g, http.StatusBadRequest, "parts are numbers with commas between")
+			return
+		}
+		parts = append(parts, part)
+	}
+	batch, err := s.Bureau.Store.Batch(g.Request.Context(), n)
+	if err != nil {
+		s.fail(g, err)
+		return
+	}
+	h := g.Writer.Header()
+	h.Set("Content-Type", zipType)
+	h.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": bureau.ShownName(batch.Name) + ".zip"}))
+	if err := s.Bureau.Export(g.Request.Context(), n, parts, g.Writer); err != nil {
+		s.Log.Error("export", "batch", n, "err", err)
+		panic(http.ErrAbortHandler) // the zip must not look whole
+	}
+}
+
+func (s *server) jobs(g *gin.Context) {
+	list, err := s.Bureau.Store.Jobs(g.Request.Context(), 50)
+	s.answer(g, list, err)
 }
 
 // revision finds the revision that the address names; false when it answered already.
@@ -337,7 +408,11 @@ func (s *server) file(g *gin.Context) {
 
 func (s *server) picture(g *gin.Context) {
 	if r, ok := s.revision(g); ok {
-		s.serve(g, r.PictureSHA, "image/png")
+		sum := r.PictureSHA
+		if g.Query("front") != "" {
+			sum = r.FrontSHA
+		}
+		s.serve(g, sum, pngType)
 	}
 }
 
@@ -367,7 +442,11 @@ func (s *server) outcome(g *gin.Context) {
 
 func (s *server) view(g *gin.Context) {
 	if r, ok := s.revision(g); ok {
-		s.serve(g, r.ViewSHA, "application/octet-stream")
+		sum := r.ViewSHA
+		if g.Query("light") != "" && r.LightSHA != "" {
+			sum = r.LightSHA
+		}
+		s.serve(g, sum, bytesType)
 	}
 }
 

@@ -21,11 +21,14 @@ type SignIn struct {
 	Person record.Person `json:"person"`
 }
 
+// Credentials are what somebody signs in with.
+type Credentials struct {
+	Name     string `json:"name"`
+	Password string `json:"password"`
+}
+
 func (s *server) signIn(g *gin.Context) {
-	var in struct {
-		Name     string `json:"name"`
-		Password string `json:"password"`
-	}
+	var in Credentials
 	g.Request.Body = http.MaxBytesReader(g.Writer, g.Request.Body, 4096)
 	if err := g.ShouldBindJSON(&in); err != nil {
 		problem(g, http.StatusBadRequest, "send name and password as JSON")

@@ -4,6 +4,7 @@
 package bureau
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -28,6 +29,7 @@ import (
 	"veneer/core/format/file"
 	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/repair/recast"
 	"veneer/core/unit"
 )
 
@@ -45,6 +47,7 @@ func invalid(format string, a ...any) error {
 type Bureau struct {
 	Store     *store.Store
 	Vault     *vault.Vault
+	Uploads   *Uploads
 	Limits    file.Limits // of files, and of what archives may unpack to
 	Parts     int         // most files in one batch
 	Session   time.Duration
@@ -58,6 +61,8 @@ type Intake struct {
 	files  []store.NewFile
 	beside []record.Companion
 	expect map[string]string // stated sizes by file name; "" for all
+
+	uploads []func() // take away what was taken in
 }
 
 // Receive begins a batch in a person's name.
@@ -206,6 +211,9 @@ func (in *Intake) Close(ctx context.Context) (record.Batch, error) {
 	id, err := in.bureau.Store.AddBatch(ctx, in.batch, in.files, in.beside)
 	if err != nil {
 		return record.Batch{}, err
+	}
+	for _, done := range in.uploads {
+		done()
 	}
 	return in.bureau.Store.Batch(ctx, id)
 }
@@ -361,9 +369,104 @@ func (b *Bureau) SetUnit(ctx context.Context, person string, part int64, name st
 	return b.others(ctx, part, unitQuestion, func(other int64) error { return b.Store.SetUnit(ctx, person, other, name) })
 }
 
+// Order is a person's wish for a repair: from which revision, by which method when
+// not by the lightest that does and what that is set to, or by which steps and no
+// others.
+type Order struct {
+	From   int      `json:"from"`
+	Method string   `json:"method,omitempty"`
+	Recast []string `json:"recast,omitempty"` // of a recast: cell=0.2, gap=0.1, smallest=0.3, tolerance=0.05
+	Steps  []string `json:"steps,omitempty"`
+}
+
+// settings checks what a method is set to.
+func (o Order) settings() (draw recast.Settings, err error) {
+	if len(o.Recast) > 0 && o.Method != string(repair.Recast) {
+		return draw, invalid("only a recast is set to anything")
+	}
+	for _, text := range o.Recast {
+		if draw, err = repair.SetRecast(draw, text); err != nil {
+			return draw, invalid("%v", err)
+		}
+	}
+	return draw, nil
+}
+
+// Plan lists the steps that a repair of a revision would take, none of them run.
+func (b *Bureau) Plan(ctx context.Context, part int64, o Order) ([]repair.Step, error) {
+	method, err := repair.MethodNamed(cmp.Or(o.Method, string(repair.Auto)))
+	if err != nil {
+		return nil, invalid("%v", err)
+	}
+	draw, err := o.settings()
+	if err != nil {
+		return nil, err
+	}
+	p, err := b.Store.Part(ctx, part)
+	if err != nil {
+		return nil, err
+	}
+	batch, err := b.Store.Batch(ctx, p.BatchID)
+	if err != nil {
+		return nil, err
+	}
+	limits, err := process.Named(batch.Process)
+	if err != nil {
+		return nil, err
+	}
+	report, err := b.Report(ctx, part, o.From)
+	if err != nil {
+		return nil, err
+	}
+	return repair.Plan(report, repair.Settings{Process: limits, Method: method, Recast: draw}), nil
+}
+
+// Report is the check report of a revision.
+func (b *Bureau) Report(ctx context.Context, part int64, number int) (*check.Report, error) {
+	r, err := b.Store.Revision(ctx, part, number)
+	if err != nil {
+		return nil, err
+	}
+	if r.Report == nil {
+		return nil, invalid("revision %d is not checked yet", number)
+	}
+	report := new(check.Report)
+	if err := json.Unmarshal(r.Report, report); err != nil {
+		return nil, fmt.Errorf("the report of revision %d: %w", number, err)
+	}
+	return report, nil
+}
+
+// Study has something worked out about one revision of a part, or two, or finds
+// what was worked out before.
+func (b *Bureau) Study(ctx context.Context, person string, part int64, kind record.StudyKind, from, to int) (record.Study, error) {
+	numbers := []int{from}
+	switch kind {
+	case record.Compare:
+		numbers = append(numbers, to)
+	case record.Levels:
+		to = 0
+	default:
+		return record.Study{}, invalid("a study is %s or %s, not %q", record.Compare, record.Levels, kind)
+	}
+	about := sha256.New()
+	for _, n := range numbers {
+		r, err := b.Store.Revision(ctx, part, n)
+		if err != nil {
+			return record.Study{}, err
+		}
+		if r.Report == nil || r.Verdict == string(check.Reject) {
+			return record.Study{}, invalid("revision %d has no surface that was checked", n)
+		}
+		fmt.Fprintln(about, r.ViewSHA)
+	}
+	return b.Store.AskStudy(ctx, record.Study{PartID: part, Kind: kind, From: from, To: to, About: hex.EncodeToString(about.Sum(nil)), CreatedBy: person})
+}
+
 // Repair has a part mended from one of its revisions, when that one's verdict
 // calls for it; or has the named steps done to it, whatever the verdict.
-func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int, method string, steps []string) error {
+func (b *Bureau) Repair(ctx context.Context, person string, part int64, o Order) error {
+	from, method, steps := o.From, o.Method, o.Steps
 	if method != "" {
 		if _, err := repair.MethodNamed(method); err != nil {
 			return invalid("%v", err)
@@ -371,6 +474,9 @@ func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int
 		if len(steps) > 0 {
 			return invalid("a method or steps, not both")
 		}
+	}
+	if _, err := o.settings(); err != nil {
+		return err
 	}
 	if len(steps) > 50 {
 		return invalid("at most 50 steps at a time")
@@ -397,7 +503,7 @@ func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int
 	switch r.Verdict {
 	case "repair":
 		if method != "" {
-			steps = []string{record.MethodStep + method}
+			steps = append([]string{record.MethodStep + method}, o.Recast...)
 		}
 		return b.Store.AskRepair(ctx, person, part, from, steps)
 	case "hold":
@@ -408,9 +514,10 @@ func (b *Bureau) Repair(ctx context.Context, person string, part int64, from int
 	return invalid("there is nothing that a repair could work on")
 }
 
-// RepairBatch has all parts of a batch mended whose newest revision calls for
-// it; parts with an open question wait for their answers. It tells how many.
-func (b *Bureau) RepairBatch(ctx context.Context, person string, batch int64) (asked int, err error) {
+// each does something to parts of a batch that are done: to those that are listed,
+// to all for nil. Parts that are being worked on and those that it makes no sense
+// for are passed over; it tells how many were not.
+func (b *Bureau) each(ctx context.Context, batch int64, list []int64, do func(record.Part) error) (done int, err error) {
 	if _, err := b.Store.Batch(ctx, batch); err != nil {
 		return 0, err
 	}
@@ -419,23 +526,40 @@ func (b *Bureau) RepairBatch(ctx context.Context, person string, batch int64) (a
 		return 0, err
 	}
 	for _, p := range parts {
-		if p.State != record.PartDone || p.Verdict != string(check.Repair) {
+		if p.State != record.PartDone || list != nil && !slices.Contains(list, p.ID) {
 			continue
 		}
-		switch err := b.Store.AskRepair(ctx, person, p.ID, p.Current, nil); {
+		switch err := do(p); {
 		case err == nil:
-			asked++
-		case !errors.Is(err, store.ErrBusy):
-			return asked, err
+			done++
+		case !errors.Is(err, store.ErrBusy) && !errors.Is(err, ErrInvalid):
+			return done, err
 		}
 	}
-	return asked, nil
+	return done, nil
 }
 
-// LightenBatch has all parts of a batch made lighter whose newest revision has more
+// RepairBatch has parts of a batch mended whose newest revision calls for it: those
+// that are listed, or all for nil. Parts with an open question wait for their
+// answers. It tells how many.
+func (b *Bureau) RepairBatch(ctx context.Context, person string, batch int64, list []int64) (asked int, err error) {
+	return b.each(ctx, batch, list, func(p record.Part) error {
+		return b.Repair(ctx, person, p.ID, Order{From: p.Current})
+	})
+}
+
+// SetUnits says in which unit the numbers of the listed parts of a batch are. It
+// tells for how many that was of use.
+func (b *Bureau) SetUnits(ctx context.Context, person string, batch int64, list []int64, unit string) (asked int, err error) {
+	return b.each(ctx, batch, append([]int64{}, list...), func(p record.Part) error {
+		return b.SetUnit(ctx, person, p.ID, unit, false)
+	})
+}
+
+// LightenBatch has parts of a batch made lighter, those that are listed or all for nil, whose newest revision has more
 // triangles than above: to that many, or as light as they get within so many mm when
 // that is given. Parts whose unit is in doubt wait. It tells how many.
-func (b *Bureau) LightenBatch(ctx context.Context, person string, batch int64, above int, withinMM float64) (asked int, err error) {
+func (b *Bureau) LightenBatch(ctx context.Context, person string, batch int64, list []int64, above int, withinMM float64) (asked int, err error) {
 	if above < 4 {
 		return 0, invalid("say above how many triangles a part is too heavy, 4 or more")
 	}
@@ -446,25 +570,12 @@ func (b *Bureau) LightenBatch(ctx context.Context, person string, batch int64, a
 	if _, err := repair.ParseOrder(step); err != nil {
 		return 0, invalid("%v", err)
 	}
-	if _, err := b.Store.Batch(ctx, batch); err != nil {
-		return 0, err
-	}
-	parts, err := b.Store.Parts(ctx, batch)
-	if err != nil {
-		return 0, err
-	}
-	for _, p := range parts {
-		if p.State != record.PartDone || p.Triangles <= above {
-			continue
+	return b.each(ctx, batch, list, func(p record.Part) error {
+		if p.Triangles <= above {
+			return invalid("it is light enough")
 		}
-		switch err := b.Repair(ctx, person, p.ID, p.Current, "", []string{step}); {
-		case err == nil:
-			asked++
-		case !errors.Is(err, store.ErrBusy) && !errors.Is(err, ErrInvalid):
-			return asked, err
-		}
-	}
-	return asked, nil
+		return b.Repair(ctx, person, p.ID, Order{From: p.Current, Steps: []string{step}})
+	})
 }
 
 // AddPerson lets somebody sign in.

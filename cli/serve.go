@@ -181,7 +181,11 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 	}
 	limits := file.Limits{Bytes: cfg.FileMegabytes << 20, Triangles: cfg.FileTriangles, Expanded: cfg.FileExpanded << 20, Ratio: cfg.FileRatio,
 		ZipEntries: cfg.FileEntries, XMLDepth: cfg.FileDepth, Bodies: cfg.FileBodies, Textures: cfg.FileTextures << 20}
-	b := &bureau.Bureau{Store: records, Vault: files, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
+	uploads, err := bureau.OpenUploads(filepath.Join(cfg.Data, "uploads"))
+	if err != nil {
+		return err
+	}
+	b := &bureau.Bureau{Store: records, Vault: files, Uploads: uploads, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
 	password, err := firstAccount(ctx, b, cfg)
 	if err != nil {
 		return err

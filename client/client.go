@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"veneer/api"
+	"veneer/bureau"
 	"veneer/bureau/record"
 	"veneer/core/check"
 )
@@ -170,26 +171,26 @@ func (c *Client) Expect(ctx context.Context, part int64, size string) error {
 // Repair has a part mended from one of its revisions; with steps, by those and
 // no others.
 func (c *Client) Repair(ctx context.Context, part int64, from int, steps ...string) error {
-	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), api.RepairOrder{From: from, Steps: steps}, nil)
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), bureau.Order{From: from, Steps: steps}, nil)
 }
 
 // RepairBy has a part mended from one of its revisions by a method.
 func (c *Client) RepairBy(ctx context.Context, part int64, from int, method string) error {
-	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), api.RepairOrder{From: from, Method: method}, nil)
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/repair", part), bureau.Order{From: from, Method: method}, nil)
 }
 
 // LightenBatch has all parts of a batch made lighter that have more triangles than
 // above: to that many, or as light as they get within so many mm when that is not 0.
 // It tells how many.
 func (c *Client) LightenBatch(ctx context.Context, batch int64, above int, withinMM float64) (int, error) {
-	var begun api.LightenBegun
+	var begun api.Begun
 	err := c.send(ctx, http.MethodPost, fmt.Sprintf("/batches/%d/lighten", batch), api.LightenOrder{Above: above, WithinMM: withinMM}, &begun)
 	return begun.Parts, err
 }
 
 // RepairBatch has all parts of a batch mended that call for it, and tells how many.
 func (c *Client) RepairBatch(ctx context.Context, batch int64) (int, error) {
-	var begun api.RepairsBegun
+	var begun api.Begun
 	err := c.send(ctx, http.MethodPost, fmt.Sprintf("/batches/%d/repair", batch), nil, &begun)
 	return begun.Parts, err
 }

@@ -105,6 +105,9 @@ type Revision struct {
 	FileName   string    `db:"file_name" json:"file_name"`
 	PictureSHA string    `db:"picture_sha256" json:"-"`
 	ViewSHA    string    `db:"view_sha256" json:"-"`
+	LightSHA   string    `db:"light_sha256" json:"-"` // a lighter view, of heavy ones
+	FrontSHA   string    `db:"front_sha256" json:"-"`
+	Light      bool      `db:"-" json:"light"` // there is a lighter view
 	Verdict    string    `db:"verdict" json:"verdict"`
 	Triangles  int       `db:"triangles" json:"triangles"`
 	SizeX      float64   `db:"size_x" json:"-"`
@@ -121,6 +124,7 @@ type JobKind string
 const (
 	Inspect JobKind = "inspect" // read, settle the unit, check, picture
 	Mend    JobKind = "mend"    // repair a revision, check the result
+	Look    JobKind = "study"   // work something out that changes nothing
 )
 
 // MethodStep begins what stands in place of a job's steps when a person ordered a
@@ -136,6 +140,52 @@ type Job struct {
 	Attempts int     `db:"attempts" json:"attempts"`
 	From     int     `db:"from_revision" json:"from"` // the revision that a mend starts from
 	Steps    JSON    `db:"steps" json:"steps"`        // that a person ordered; none for what a repair would do
+	StudyID  *int64  `db:"study_id" json:"-"`
+}
+
+// StudyKind is what a study works out.
+type StudyKind string
+
+const (
+	Compare StudyKind = "compare" // what differs between two revisions, and where
+	Levels  StudyKind = "levels"  // how light a revision may be
+)
+
+// Study is something worked out about revisions of a part that changes nothing. What
+// was worked out once is kept.
+type Study struct {
+	ID        int64     `db:"id" json:"id"`
+	PartID    int64     `db:"part_id" json:"part_id"`
+	Kind      StudyKind `db:"kind" json:"kind"`
+	From      int       `db:"from_revision" json:"from"`
+	To        int       `db:"to_revision" json:"to"` // of a comparison
+	State     string    `db:"state" json:"state"`    // queued, running, done, failed
+	Stage     string    `db:"stage" json:"stage"`    // what is being done
+	Progress  float64   `db:"progress" json:"progress"`
+	Problem   string    `db:"problem" json:"problem,omitempty"`
+	About     string    `db:"about" json:"-"`       // hash of what was looked at
+	Result    JSON      `db:"result" json:"result"` // once done
+	Files     JSON      `db:"files" json:"-"`       // SHA-256 of what came with it, by name
+	CreatedBy string    `db:"created_by" json:"created_by"`
+	CreatedAt time.Time `db:"created_at" json:"created_at"`
+}
+
+// JobRow is a job as the list of all shows it.
+type JobRow struct {
+	ID         int64      `db:"id" json:"id"`
+	Kind       JobKind    `db:"kind" json:"kind"`
+	State      string     `db:"state" json:"state"` // queued, running, done, failed, stopped
+	Stage      string     `db:"stage" json:"stage"`
+	Progress   float64    `db:"progress" json:"progress"`
+	Worker     string     `db:"worker" json:"worker"`
+	Error      string     `db:"error" json:"error,omitempty"`
+	PartID     int64      `db:"part_id" json:"part_id"`
+	PartName   string     `db:"part_name" json:"part_name"`
+	BatchID    int64      `db:"batch_id" json:"batch_id"`
+	BatchName  string     `db:"batch_name" json:"batch_name"`
+	CreatedAt  time.Time  `db:"created_at" json:"created_at"`
+	StartedAt  *time.Time `db:"started_at" json:"started_at"`
+	FinishedAt *time.Time `db:"finished_at" json:"finished_at"`
 }
 
 // Role is what a person may do.

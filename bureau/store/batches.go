@@ -196,8 +196,12 @@ func finish(p *record.Part) {
 // Revisions lists a part's revisions from 0 on, without their reports.
 func (s *Store) Revisions(ctx context.Context, part int64) ([]record.Revision, error) {
 	list := []record.Revision{}
-	return list, s.db.SelectContext(ctx, &list, `SELECT id, part_id, number, parent, title, file_sha256, file_bytes, file_name,
-		picture_sha256, view_sha256, verdict, triangles, size_x, size_y, size_z, repair, created_at FROM revisions WHERE part_id = ? ORDER BY number`, part)
+	err := s.db.SelectContext(ctx, &list, `SELECT id, part_id, number, parent, title, file_sha256, file_bytes, file_name,
+		picture_sha256, view_sha256, light_sha256, verdict, triangles, size_x, size_y, size_z, repair, created_at FROM revisions WHERE part_id = ? ORDER BY number`, part)
+	for i := range list {
+		list[i].Light = list[i].LightSHA != ""
+	}
+	return list, err
 }
 
 // Revision is one revision of a part.

@@ -39,20 +39,19 @@ func (s *Store) Take(ctx context.Context, worker string, lease time.Duration) (*
 	var job record.Job
 	err := s.in(ctx, func(tx *sqlx.Tx) error {
 		at := now()
-		err := tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts, from_revision, steps FROM jobs WHERE state = 'queued' ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`)
+		err := tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts, from_revision, steps, study_id FROM jobs WHERE state = 'queued' ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`)
 		if errors.Is(err, sql.ErrNoRows) {
-			err = tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts, from_revision, steps FROM jobs WHERE state = 'running' AND lease_until < ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, at)
+			err = tx.GetContext(ctx, &job, `SELECT id, part_id, kind, state, attempts, from_revision, steps, study_id FROM jobs WHERE state = 'running' AND lease_until < ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, at)
 		}
 		if err != nil {
 			return err
 		}
 		job.Attempts++
-		if _, err := tx.ExecContext(ctx, `UPDATE jobs SET state = 'running', worker = ?, lease_until = ?, attempts = ? WHERE id = ?`,
-			worker, at.Add(lease), job.Attempts, job.ID); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE jobs SET state = 'running', worker = ?, lease_until = ?, attempts = ?, started_at = ? WHERE id = ?`,
+			worker, at.Add(lease), job.Attempts, at, job.ID); err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = 'starting', updated_at = ? WHERE id = ?`, record.PartWorking, at, job.PartID)
-		return err
+		return mark(ctx, tx, &job, record.PartWorking, "starting", 0, "")
 	})
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
@@ -70,15 +69,30 @@ func (s *Store) Renew(ctx context.Context, job *record.Job, worker string, lease
 		if err := mine(ctx, tx, job, worker, `UPDATE jobs SET lease_until = ? WHERE id = ? AND worker = ? AND state = 'running'`, at.Add(lease)); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE parts SET stage = ?, progress = ?, updated_at = ? WHERE id = ?`, stage[:min(len(stage), 60)], overall(job, done), at, job.PartID)
-		return err
+		return mark(ctx, tx, job, record.PartWorking, stage[:min(len(stage), 60)], overall(job, done), "")
 	})
 }
 
+// mark tells of a job where people look: at its part, or at its study, which leaves
+// the part as it is.
+func mark(ctx context.Context, tx *sqlx.Tx, job *record.Job, state record.PartState, stage string, progress float64, problem string) error {
+	if job.StudyID != nil {
+		_, err := tx.ExecContext(ctx, `UPDATE studies SET state = ?, stage = ?, progress = ?, problem = ? WHERE id = ?`, studyStates[state], stage, progress, problem, *job.StudyID)
+		return err
+	}
+	_, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = ?, progress = ?, problem = ?, updated_at = ? WHERE id = ?`, state, stage, progress, problem, now(), job.PartID)
+	return err
+}
+
+var studyStates = map[record.PartState]string{record.PartWaiting: "queued", record.PartWorking: "running", record.PartDone: "done", record.PartFailed: "failed"}
+
 // overall is a part's progress: inspecting and mending are half each.
 func overall(job *record.Job, done float64) float64 {
-	if job.Kind == record.Mend {
+	switch job.Kind {
+	case record.Mend:
 		return 0.5 + done/2
+	case record.Look:
+		return done
 	}
 	return done / 2
 }
@@ -102,6 +116,8 @@ type Outcome struct {
 	File    NewFile        // likewise
 	Picture string         // SHA-256, "" for none
 	View    string
+	Light   string
+	Front   string
 }
 
 // Finish records what a job found or made, and adds the job that follows: a
@@ -247,8 +263,8 @@ func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number, parent in
 	if err := tx.GetContext(ctx, &id, `SELECT id FROM revisions WHERE part_id = ? AND number = ?`, part, number); err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `UPDATE revisions SET report = ?, verdict = ?, triangles = ?, size_x = ?, size_y = ?, size_z = ?, picture_sha256 = ?, view_sha256 = ? WHERE id = ?`,
-		report, o.Report.Verdict, g.Triangles, g.SizeMM[0], g.SizeMM[1], g.SizeMM[2], o.Picture, o.View, id); err != nil {
+	if _, err := tx.ExecContext(ctx, `UPDATE revisions SET report = ?, verdict = ?, triangles = ?, size_x = ?, size_y = ?, size_z = ?, picture_sha256 = ?, view_sha256 = ?, light_sha256 = ?, front_sha256 = ? WHERE id = ?`,
+		report, o.Report.Verdict, g.Triangles, g.SizeMM[0], g.SizeMM[1], g.SizeMM[2], o.Picture, o.View, o.Light, o.Front, id); err != nil {
 		return err
 	}
 	if _, err := tx.ExecContext(ctx, `DELETE FROM findings WHERE revision_id = ?`, id); err != nil {
@@ -276,8 +292,7 @@ func (s *Store) Fail(ctx context.Context, job *record.Job, worker, why string, a
 		if err := mine(ctx, tx, job, worker, `UPDATE jobs SET state = ?, error = ?, finished_at = ? WHERE id = ? AND worker = ? AND state = 'running'`, jobState, why, at); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', problem = ?, progress = ?, updated_at = ? WHERE id = ?`,
-			partState, why, map[bool]float64{true: 0, false: 1}[again], at, job.PartID); err != nil {
+		if err := mark(ctx, tx, job, partState, "", map[bool]float64{true: 0, false: 1}[again], why); err != nil {
 			return err
 		}
 		var batch int64
@@ -294,9 +309,71 @@ func (s *Store) Release(ctx context.Context, job *record.Job, worker string) err
 		if err := mine(ctx, tx, job, worker, `UPDATE jobs SET state = 'queued', attempts = attempts - 1 WHERE id = ? AND worker = ? AND state = 'running'`); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', updated_at = ? WHERE id = ?`, record.PartWaiting, now(), job.PartID)
-		return err
+		return mark(ctx, tx, job, record.PartWaiting, "", 0, "")
 	})
+}
+
+// Cancel stops what is being done to a part, or waits to be: its jobs are taken off
+// their workers. The part is as it was, or failed when it never was checked.
+func (s *Store) Cancel(ctx context.Context, person string, part int64) error {
+	return s.in(ctx, func(tx *sqlx.Tx) error {
+		var p struct {
+			BatchID int64            `db:"batch_id"`
+			State   record.PartState `db:"state"`
+		}
+		if err := tx.GetContext(ctx, &p, `SELECT batch_id, state FROM parts WHERE id = ? FOR UPDATE`, part); err != nil {
+			return missing(err)
+		}
+		res, err := tx.ExecContext(ctx, `UPDATE jobs SET state = 'stopped', finished_at = ? WHERE part_id = ? AND study_id IS NULL AND state IN ('queued', 'running')`, now(), part)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return err // it has ended by itself
+		}
+		var checked int
+		if err := tx.GetContext(ctx, &checked, `SELECT COUNT(*) FROM revisions WHERE part_id = ? AND number = 0 AND verdict <> ''`, part); err != nil {
+			return err
+		}
+		state, problem := record.PartDone, ""
+		if checked == 0 {
+			state, problem = record.PartFailed, fmt.Sprintf("%s stopped the check", person)
+		}
+		if err := mark(ctx, tx, &record.Job{PartID: part}, state, "", 1, problem); err != nil {
+			return err
+		}
+		if err := note(ctx, tx, person, "stopped", p.BatchID, part, map[string]any{}); err != nil {
+			return err
+		}
+		return settle(ctx, tx, p.BatchID)
+	})
+}
+
+// Recheck has a part inspected once more.
+func (s *Store) Recheck(ctx context.Context, person string, part int64) error {
+	return s.ask(ctx, part, record.Inspect, func(tx *sqlx.Tx, batch int64) error {
+		return note(ctx, tx, person, "check asked for", batch, part, map[string]any{})
+	})
+}
+
+// Jobs lists what runs, what waits in its order, and what ended last.
+func (s *Store) Jobs(ctx context.Context, ended int) ([]record.JobRow, error) {
+	list := []record.JobRow{}
+	const columns = `SELECT j.id, j.kind, j.state, COALESCE(s.stage, p.stage) AS stage, COALESCE(s.progress, p.progress) AS progress, j.worker, j.error, j.part_id, p.name AS part_name,
+		b.id AS batch_id, b.name AS batch_name, j.created_at, j.started_at, j.finished_at
+		FROM jobs j JOIN parts p ON p.id = j.part_id JOIN batches b ON b.id = p.batch_id LEFT JOIN studies s ON s.id = j.study_id `
+	for _, query := range []string{
+		`WHERE j.state = 'running' ORDER BY j.id`,
+		`WHERE j.state = 'queued' ORDER BY j.id LIMIT 500`,
+		fmt.Sprintf(`WHERE j.state IN ('done', 'failed', 'stopped') ORDER BY j.id DESC LIMIT %d`, ended),
+	} {
+		var some []record.JobRow
+		if err := s.db.SelectContext(ctx, &some, columns+query); err != nil {
+			return nil, err
+		}
+		list = append(list, some...)
+	}
+	return list, nil
 }
 
 // SetUnit records which unit a person says a part is in and has it inspected

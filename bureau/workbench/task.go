@@ -25,6 +25,7 @@ import (
 	"veneer/core/pipeline"
 	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/repair/recast"
 	"veneer/core/spatial"
 	"veneer/core/unit"
 )
@@ -41,6 +42,8 @@ type Task struct {
 
 	Method  repair.Method     `json:"method"`  // that a person ordered; auto when empty
 	Steps   []string          `json:"steps"`   // likewise
+	Recast  recast.Settings   `json:"recast"`  // likewise
+	Study   *Study            `json:"study"`   // what to work out, of a study
 	Answers map[string]string `json:"answers"` // to questions, by their ids
 	Path    string            `json:"path"`    // the file's own, among those that came
 	Beside  []Companion       `json:"beside"`  // files that came along
@@ -49,6 +52,16 @@ type Task struct {
 	Limits  file.Limits     `json:"limits"`
 	Memory  int64           `json:"memory"` // bytes the child may use
 	Dir     string          `json:"dir"`    // where it leaves its results
+}
+
+// Study is what a study works out, beside its kind: reports of the revisions are
+// there already.
+type Study struct {
+	Kind    record.StudyKind `json:"kind"`
+	Reports []*check.Report  `json:"reports"` // of the task's file, and of the other one
+	File    string           `json:"file"`    // the other one of a comparison, in mm
+	Name    string           `json:"name"`
+	Unit    string           `json:"unit"`
 }
 
 // Companion is a file that came along: what the customer called it, and where
@@ -95,15 +108,18 @@ const (
 	meshFile    = "mesh"
 	pictureFile = "picture.png"
 	viewFile    = "view.bin"
+	lightFile   = "light.bin"
+	frontFile   = "front.png"
 )
 
 // line is one line of a child's standard output: progress, or the end.
 type line struct {
-	Stage  string         `json:"stage,omitempty"`
-	Done   float64        `json:"done,omitempty"`
-	Report *check.Report  `json:"report,omitempty"`
-	Repair *repair.Result `json:"repair,omitempty"`
-	Error  string         `json:"error,omitempty"`
+	Stage  string          `json:"stage,omitempty"`
+	Done   float64         `json:"done,omitempty"`
+	Report *check.Report   `json:"report,omitempty"`
+	Repair *repair.Result  `json:"repair,omitempty"`
+	Study  json.RawMessage `json:"study,omitempty"`
+	Error  string          `json:"error,omitempty"`
 }
 
 // RunTask is the child's side: it reads a task, does it, and writes progress
@@ -163,7 +179,7 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 	}
 	set := pipeline.Settings{Process: t.Process, Unit: t.Unit, Sisters: t.Sisters, Earlier: t.Earlier, ExpectMM: expect, Answers: t.Answers,
 		Limits: t.Limits, Progress: progress, Now: time.Now}
-	set.Method = t.Method
+	set.Method, set.Recast = t.Method, t.Recast
 	for _, text := range t.Steps {
 		order, err := repair.ParseOrder(text)
 		if err != nil {
@@ -171,7 +187,12 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 		}
 		set.Orders = append(set.Orders, order)
 	}
-	checked, err := pipeline.Check(ctx, file.Source{Name: t.Name, R: f, Size: info.Size(), Beside: t.open}, set)
+	src := file.Source{Name: t.Name, R: f, Size: info.Size(), Beside: t.open}
+	if t.Kind == record.Look {
+		found, err := t.study(ctx, src, set)
+		return line{Study: found}, err
+	}
+	checked, err := pipeline.Check(ctx, src, set)
 	if err != nil {
 		return line{}, err
 	}
@@ -206,20 +227,30 @@ const (
 	wallTimes   = 4
 )
 
+// A view of more than heavy triangles has a lighter one beside it, which a browser
+// shows at once.
+const (
+	heavy      = 300_000
+	lightViews = 150_000
+)
+
 // draw leaves the picture and the view data of a mesh.
 func (t Task) draw(ctx context.Context, m *mesh.Mesh) error {
 	walls, err := measure.Walls(ctx, spatial.New(m, func(t int32) bool { return !m.ZeroArea(t) }), measure.Samples(m, wallSamples, nil), wallTimes*t.Process.WallMM)
 	if err != nil {
 		return err
 	}
-	write := func(name string, do func(io.Writer) error) error {
-		f, err := os.Create(filepath.Join(t.Dir, name))
+	if len(m.Triangles) > heavy {
+		light, err := pipeline.ForView(ctx, m, lightViews)
 		if err != nil {
 			return err
 		}
-		return errors.Join(do(f), f.Close())
+		if err := t.write(lightFile, func(w *bufio.Writer) error { return picture.WriteView(w, light, walls) }); err != nil {
+			return err
+		}
 	}
 	return errors.Join(
-		write(pictureFile, func(w io.Writer) error { return picture.WritePNG(w, m, picture.DefaultOptions(m)) }),
-		write(viewFile, func(w io.Writer) error { return picture.WriteView(w, m, walls) }))
+		t.write(frontFile, func(w *bufio.Writer) error { return picture.WritePNG(w, m, picture.FrontOptions(m)) }),
+		t.write(pictureFile, func(w *bufio.Writer) error { return picture.WritePNG(w, m, picture.DefaultOptions(m)) }),
+		t.write(viewFile, func(w *bufio.Writer) error { return picture.WriteView(w, m, walls) }))
 }

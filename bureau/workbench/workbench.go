@@ -11,6 +11,7 @@ package workbench
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -31,6 +32,7 @@ import (
 	"veneer/core/format/file"
 	"veneer/core/process"
 	"veneer/core/repair"
+	"veneer/core/repair/recast"
 	"veneer/core/unit"
 )
 
@@ -97,8 +99,11 @@ func (b *Workbench) one(ctx context.Context, worker string) bool {
 	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 20*time.Second)
 	defer cancel()
 	switch {
+	case err == nil && outcome.study != nil:
+		err = b.Store.FinishStudy(end, job, worker, outcome.study, outcome.files)
+		log.Info("study done", "ms", time.Since(start).Milliseconds())
 	case err == nil:
-		err = b.Store.Finish(end, job, worker, *outcome)
+		err = b.Store.Finish(end, job, worker, outcome.Outcome)
 		log.Info("job done", "ms", time.Since(start).Milliseconds(), "verdict", outcome.Report.Verdict)
 	case ctx.Err() != nil:
 		err = b.Store.Release(end, job, worker)
@@ -115,8 +120,15 @@ func (b *Workbench) one(ctx context.Context, worker string) bool {
 	return true
 }
 
+// outcome is what a job hands in: of a study, its result and the files with it.
+type outcome struct {
+	store.Outcome
+	study []byte
+	files map[string]string
+}
+
 // do runs the job's child and puts what it made into the vault.
-func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*store.Outcome, error) {
+func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*outcome, error) {
 	part, err := b.Store.Part(ctx, job.PartID)
 	if err != nil {
 		return nil, err
@@ -141,7 +153,7 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 	var sisters []unit.Clues
 	var earlier map[string]int
 	chosen := part.UnitSet
-	if job.Kind == record.Mend && chosen == "" { // in the unit that the check settled on
+	if job.Kind != record.Inspect && chosen == "" { // in the unit that the check settled on
 		var report check.Report
 		if err := json.Unmarshal(received.Report, &report); err != nil {
 			return nil, fmt.Errorf("the report of revision 0: %w", err)
@@ -178,19 +190,26 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 	if err := json.Unmarshal(job.Steps, &steps); err != nil {
 		return nil, fmt.Errorf("the steps: %w", err)
 	}
-	method := ""
-	if len(steps) == 1 {
-		if name, is := strings.CutPrefix(steps[0], record.MethodStep); is {
-			method, steps = name, nil
+	method, draw, err := ordered(steps)
+	if err != nil {
+		return nil, err
+	}
+	if method != "" {
+		steps = nil
+	}
+	var study *Study
+	if job.StudyID != nil {
+		if study, err = b.studyOf(ctx, job, part.UnitSet); err != nil {
+			return nil, err
 		}
 	}
-	task := Task{Method: repair.Method(method), Steps: steps, Sisters: sisters, Earlier: earlier, Expect: part.Expect, Answers: answers, Path: where, Beside: beside, Kind: job.Kind, File: b.Vault.Path(source), Name: name, Unit: chosen,
+	task := Task{Method: method, Recast: draw, Study: study, Steps: steps, Sisters: sisters, Earlier: earlier, Expect: part.Expect, Answers: answers, Path: where, Beside: beside, Kind: job.Kind, File: b.Vault.Path(source), Name: name, Unit: chosen,
 		Process: p, Limits: b.Limits, Memory: b.Memory, Dir: dir}
 	result, err := b.runChild(ctx, job, worker, task)
 	if err != nil {
 		return nil, err
 	}
-	o := &store.Outcome{Report: result.Report, Repair: result.Repair}
+	o := &outcome{Outcome: store.Outcome{Report: result.Report, Repair: result.Repair}, study: result.Study}
 	keep := func(name string) (sum string, n int64, err error) {
 		f, err := os.Open(filepath.Join(dir, name))
 		if errors.Is(err, os.ErrNotExist) {
@@ -200,6 +219,25 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 		}
 		defer f.Close()
 		return b.Vault.Put(f, 0)
+	}
+	if study != nil {
+		o.files = map[string]string{}
+		entries, err := os.ReadDir(dir)
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range entries {
+			if o.files[e.Name()], _, err = keep(e.Name()); err != nil {
+				return nil, err
+			}
+		}
+		return o, nil
+	}
+	if o.Light, _, err = keep(lightFile); err != nil {
+		return nil, err
+	}
+	if o.Front, _, err = keep(frontFile); err != nil {
+		return nil, err
 	}
 	if o.Picture, _, err = keep(pictureFile); err != nil {
 		return nil, err
@@ -222,6 +260,54 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*st
 		}
 	}
 	return o, nil
+}
+
+// ordered reads the method that stands in place of a job's steps, with what a new
+// skin is set to; the method is empty when there is none.
+func ordered(steps []string) (method repair.Method, draw recast.Settings, err error) {
+	for _, step := range steps {
+		name, is := strings.CutPrefix(step, record.MethodStep)
+		if is {
+			method = repair.Method(name)
+			continue
+		}
+		if method == "" {
+			return "", draw, nil
+		}
+		if draw, err = repair.SetRecast(draw, step); err != nil {
+			return "", draw, err
+		}
+	}
+	return method, draw, nil
+}
+
+// studyOf is what a job's study looks at, beside the revision that it starts from.
+func (b *Workbench) studyOf(ctx context.Context, job *record.Job, unitSet string) (*Study, error) {
+	asked, err := b.Store.Study(ctx, job.PartID, *job.StudyID)
+	if err != nil {
+		return nil, err
+	}
+	s := &Study{Kind: asked.Kind}
+	numbers := []int{asked.From}
+	if asked.Kind == record.Compare {
+		numbers = append(numbers, asked.To)
+	}
+	for _, n := range numbers {
+		r, err := b.Store.Revision(ctx, job.PartID, n)
+		if err != nil {
+			return nil, err
+		}
+		report := new(check.Report)
+		if err := json.Unmarshal(r.Report, report); err != nil {
+			return nil, fmt.Errorf("the report of revision %d: %w", n, err)
+		}
+		s.Reports = append(s.Reports, report)
+		s.File, s.Name, s.Unit = b.Vault.Path(r.FileSHA256), r.FileName, "mm"
+		if n == 0 {
+			s.Unit = cmp.Or(unitSet, report.Unit.Chosen)
+		}
+	}
+	return s, nil
 }
 
 // ending is the file name's ending for a result: 3MF when there was more than a
@@ -328,7 +414,7 @@ func (b *Workbench) runChild(ctx context.Context, job *record.Job, worker string
 		return nil, cause
 	case last != nil && last.Error != "":
 		return nil, fmt.Errorf("%w%s", errFinal, last.Error)
-	case exit != nil || last == nil || last.Report == nil:
+	case exit != nil || last == nil || last.Report == nil && last.Study == nil:
 		return nil, errors.New(stderr.why(exit, b.Memory))
 	}
 	return last, nil

@@ -2,6 +2,7 @@ import { useEffect, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link, NavLink, Outlet, useLocation, useNavigate } from 'react-router'
 import { get, Problem, signOut, type Person } from './shared/api'
+import { useKeys } from './shared/keys'
 import { Trouble } from './shared/Trouble'
 
 /** Frame is what every page has around it; it sends those who are not signed in to do so. */
@@ -9,6 +10,7 @@ export function Frame() {
   const me = useQuery({ queryKey: ['session'], queryFn: () => get<Person>('/session'), staleTime: 60_000 })
   const go = useNavigate()
   const here = useLocation()
+  useKeys({ '?': () => go('/help'), g: () => go('/'), j: () => go('/jobs'), e: () => go('/glossary') })
   const away = me.error instanceof Problem && me.error.status === 401
   useEffect(() => {
     if (away) go('/sign-in', { replace: true, state: { from: here.pathname + here.search } })
@@ -23,7 +25,10 @@ export function Frame() {
         </Link>
         <nav className="flex gap-1 text-sm" aria-label="Pages">
           <Tab to="/">Batches</Tab>
+          <Tab to="/jobs">Jobs</Tab>
           <Tab to="/glossary">Findings explained</Tab>
+          <Tab to="/processes">Processes</Tab>
+          <Tab to="/help">Keys</Tab>
         </nav>
         <div className="ml-auto flex items-center gap-4 text-sm">
           <Light />

@@ -21,8 +21,8 @@ const (
 //
 // Lanes are there for surfaces that are alike everywhere: in mesh order, collapses
 // of one cost would follow each other in rows, and leave a surface with a grain.
-// Drawn into lanes by their numbers, edges far apart go first, as good as in
-// no order at all, and what is near in memory still comes soon after each other.
+// Told into lanes by the numbers of their ends, edges beside one another seldom
+// follow each other, and what is near in memory still comes soon.
 type queue struct {
 	buckets [buckets]struct{ first, last *chunk }
 	spare   *chunk
@@ -45,7 +45,7 @@ func (q *queue) put(e entry, cost float64) {
 		const mantissa = 48 // bits that do not count, for 16 an octave
 		i = min(max(int(math.Float64bits(cost)>>mantissa)-perOctave*(1023+lowest), 0), octaves*perOctave-1)
 	}
-	i = lanes*i + int((uint32(e.a)*0x9E3779B1^uint32(e.b)*0x85EBCA77)>>30)
+	i = lanes*i + int((e.a^e.b)%lanes)
 	b := &q.buckets[i]
 	c := b.last
 	if c == nil || int(c.upTo) == len(c.entries) {

@@ -114,6 +114,9 @@ func (w *work) allowed(a, b int32) bool {
 func (w *work) offer(a, b int32) {
 	if w.allowed(a, b) {
 		_, _, _, cost := w.place(a, b)
+		if !w.known { // of two that cost the same, the one that is off farther in a smaller place waits a little longer
+			cost /= math.Sqrt(math.Sqrt(math.Sqrt(w.quadric[a].weight + w.quadric[b].weight)))
+		}
 		w.queue.put(entry{a, b, w.age[a] + w.age[b]}, cost)
 	}
 }

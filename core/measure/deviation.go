@@ -18,6 +18,13 @@ type Deviation struct {
 	At   geom.Vec // where it is largest
 }
 
+// Distances measures how far each point is from a surface, mm. Cost: a nearest
+// point for each.
+func Distances(ctx context.Context, points []geom.Vec, to *spatial.Tree) ([]float64, error) {
+	distances := make([]float64, len(points))
+	return distances, each(ctx, len(points), func(i int) { _, _, distances[i] = to.Nearest(points[i], math.Inf(1)) })
+}
+
 // Compare measures how far two surfaces are apart by about n samples of each,
 // spread by area, and, with corners, by all their vertices too, which count for
 // Max alone. When b is a solid, points of a that lie inside it count as on it:
@@ -48,16 +55,12 @@ func Compare(ctx context.Context, a, b *spatial.Tree, n int, corners, solid bool
 			continue
 		}
 		points := pair[0].Mesh.Positions
-		distances = make([]float64, len(points))
-		if err := each(ctx, len(points), func(i int) {
-			if _, _, distances[i] = pair[1].Nearest(points[i], math.Inf(1)); within(points[i], distances[i]) {
-				distances[i] = 0
-			}
-		}); err != nil {
+		distances, err := Distances(ctx, points, pair[1])
+		if err != nil {
 			return d, err
 		}
 		for i, x := range distances {
-			if x > d.Max {
+			if x > d.Max && !within(points[i], x) {
 				d.Max, d.At = x, points[i]
 			}
 		}

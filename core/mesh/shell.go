@@ -35,6 +35,31 @@ type Shells struct {
 	Flip []bool  // the smallest set of triangles to turn; nil when there is none
 }
 
+// ShellOf labels each triangle with its shell, in the order of their lowest
+// triangles, which it lists; -1 for triangles that repeat a vertex.
+func ShellOf(topo *Topology) (of, firsts []int32) {
+	of = NewForest(len(topo.Mesh.Triangles)) // becomes the labels: roots come before their members
+	joined := Forest(of)
+	for e := range int32(topo.Edges()) {
+		halves := topo.Halves(e)
+		for _, h := range halves[1:] {
+			joined.Join(halves[0]/3, h/3)
+		}
+	}
+	for t := range int32(len(of)) {
+		switch r := of[t]; {
+		case topo.EdgeOf[3*t] < 0:
+			of[t] = -1
+		case r == t:
+			of[t] = int32(len(firsts))
+			firsts = append(firsts, t)
+		default:
+			of[t] = of[r] // r < t is labelled already
+		}
+	}
+	return of, firsts
+}
+
 // NewShells finds the shells, orients them with the fewest turns, and nests
 // the closed ones.
 //
@@ -48,24 +73,10 @@ type Shells struct {
 // triangles runs the same way twice.
 func NewShells(topo *Topology, counts EdgeCounts) *Shells {
 	m := topo.Mesh
-	joined := NewForest(len(m.Triangles))
-	for e := range int32(topo.Edges()) {
-		halves := topo.Halves(e)
-		for _, h := range halves[1:] {
-			joined.Join(halves[0]/3, h/3)
-		}
-	}
-	s := &Shells{Of: joined} // the forest becomes the labels: roots come before their members
-	for t := range int32(len(m.Triangles)) {
-		switch r := joined[t]; {
-		case topo.EdgeOf[3*t] < 0:
-			s.Of[t] = -1
-		case r == t:
-			s.Of[t] = int32(len(s.List))
-			s.List = append(s.List, Shell{First: t, Box: geom.EmptyBox(), Closed: true, Orientable: true, Inside: -1})
-		default:
-			s.Of[t] = s.Of[r] // r < t is labelled already
-		}
+	of, firsts := ShellOf(topo)
+	s := &Shells{Of: of, List: make([]Shell, len(firsts))}
+	for i, t := range firsts {
+		s.List[i] = Shell{First: t, Box: geom.EmptyBox(), Closed: true, Orientable: true, Inside: -1}
 	}
 	if counts.Odd > 0 {
 		for e := range int32(topo.Edges()) {

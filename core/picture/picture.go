@@ -24,6 +24,7 @@ type Options struct {
 	Azimuth       float64 // degrees about the upright axis; 0 looks from the front
 	Elevation     float64 // degrees above the horizon
 	Marked        []int32 // triangles drawn in the finding colour
+	Whole         bool    // the part fills the frame, with no margin
 }
 
 // DefaultOptions look at the part from its front right, a little from above;
@@ -32,6 +33,15 @@ func DefaultOptions(m *mesh.Mesh) Options {
 	size := m.Bounds().Size()
 	flat := size.Z / max(size.X, size.Y, 1e-12)
 	return Options{Width: 480, Height: 360, Azimuth: 32, Elevation: 26 + 30*max(0, 1-3*flat)}
+}
+
+// FrontOptions look straight at the part's front, in a frame as wide and as high
+// as the part: so that parts drawn so can stand beside one another at one scale.
+func FrontOptions(m *mesh.Mesh) Options {
+	const longest = 360
+	size := m.Bounds().Size()
+	scale := longest / max(size.X, size.Z, 1e-12)
+	return Options{Width: max(int(math.Round(scale*size.X)), 2), Height: max(int(math.Round(scale*size.Z)), 2), Whole: true}
 }
 
 // Paint of the three kinds of surface: front, back, and marked by a finding.
@@ -98,7 +108,11 @@ func newCanvas(m *mesh.Mesh, opt Options) *canvas {
 	}
 	mid, size := box.Centre(), box.Size()
 	c.centre = c.right.Scale(mid.X).Add(c.up.Scale(mid.Y)).Add(c.back.Scale(mid.Z))
-	c.scale = 0.92 * min(float64(c.w)/max(size.X, 1e-12), float64(c.h)/max(size.Y, 1e-12))
+	fill := 0.92
+	if opt.Whole {
+		fill = 1
+	}
+	c.scale = fill * min(float64(c.w)/max(size.X, 1e-12), float64(c.h)/max(size.Y, 1e-12))
 	c.depth = make([]float32, c.w*c.h)
 	for i := range c.depth {
 		c.depth[i] = float32(math.Inf(-1))

@@ -17,7 +17,8 @@ const ViewMagic = 0x31564e56
 // number of vertices, of indices, of wall samples (uint32 each); the middle of
 // the part in mm (three float64); then float32 positions in mm from that middle,
 // and uint32 indices; for each wall sample eight float32: where it is, its
-// normal, the wall straight through and by the ball inside. Triangles keep their
+// normal, the wall straight through and by the ball inside; for each triangle
+// the number of its shell from 1, 0 for none (uint32). Triangles keep their
 // numbers, so places of findings fit.
 func WriteView(w io.Writer, m *mesh.Mesh, walls []measure.Thin) error {
 	out := bufio.NewWriterSize(w, 1<<18)
@@ -47,6 +48,10 @@ func WriteView(w io.Writer, m *mesh.Mesh, walls []measure.Thin) error {
 	for _, t := range walls {
 		d := t.At.Sub(centre)
 		putFloats(d.X, d.Y, d.Z, t.Normal.X, t.Normal.Y, t.Normal.Z, t.RayMM, t.SphereMM)
+	}
+	of, _ := mesh.ShellOf(mesh.NewTopology(m))
+	for _, s := range of {
+		put32(uint32(s + 1))
 	}
 	return out.Flush() // a bufio.Writer keeps its first error
 }

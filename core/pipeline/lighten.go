@@ -56,6 +56,10 @@ type Level struct {
 	Bytes     int64   `json:"bytes"`
 	WithinMM  float64 `json:"within_mm"`
 	Why       string  `json:"why"`
+	// StopsMM are the tolerances by which it came to be, its own the last.
+	StopsMM []float64 `json:"stops_mm"`
+
+	Mesh *mesh.Mesh `json:"-"`
 }
 
 // begun is a mesh that can be made lighter, rounded and without triangles of no
@@ -149,6 +153,21 @@ func Lighten(ctx context.Context, c *Checked, goal Goal, out Bytes, set Settings
 	return r, nil
 }
 
+// ForView is a copy of a mesh with about so many triangles, to be looked at and
+// nothing else: how far it is off is not shown of it.
+func ForView(ctx context.Context, m *mesh.Mesh, triangles int) (*mesh.Mesh, error) {
+	light := m.Clone()
+	light.Round()
+	if light.Flat() > 0 {
+		touchup.DropFlat(light)
+	}
+	if len(light.Triangles) <= triangles {
+		return light, nil
+	}
+	made, err := decimate.Run(ctx, light, decimate.Settings{Triangles: triangles}, nil)
+	return made.Mesh, err
+}
+
 // weigh tells how large a file a mesh makes.
 func weigh(m *mesh.Mesh, as file.Format) (int64, error) {
 	n := &counter{w: io.Discard}
@@ -196,11 +215,15 @@ func Suggest(ctx context.Context, c *Checked, p process.Process, set Settings) (
 	}
 	var list []Level
 	for i, l := range levels {
+		stops := make([]float64, i+1)
+		for k := range stops {
+			stops[k] = sets[k].ToleranceMM
+		}
 		size, err := weigh(made[i].Mesh, set.Format)
 		if err != nil {
 			return nil, err
 		}
-		level := Level{Name: l.name, Triangles: len(made[i].Mesh.Triangles), Bytes: size, WithinMM: made[i].WithinMM, Why: l.why}
+		level := Level{Name: l.name, Triangles: len(made[i].Mesh.Triangles), Bytes: size, WithinMM: made[i].WithinMM, Why: l.why, StopsMM: stops, Mesh: made[i].Mesh}
 		if n := len(made[i].Mesh.Triangles); n > p.MaxTriangles {
 			level.Why += fmt.Sprintf("; more than the %d triangles that the slicing software takes well", p.MaxTriangles)
 		} else if size > p.MaxBytes {

@@ -63,6 +63,21 @@ type Checked struct {
 	Report *check.Report
 }
 
+// Read reads a file whose unit is known, and no more: it was checked before, as
+// the report says.
+func Read(ctx context.Context, src file.Source, unitName string, report *check.Report, set Settings) (*Checked, error) {
+	mm, err := unit.Millimetres(unitName)
+	if err != nil {
+		return nil, err
+	}
+	model, err := format.Read(ctx, src, file.Options{Limits: set.Limits})
+	if err != nil {
+		return nil, err
+	}
+	model.Mesh.Scale(mm)
+	return &Checked{model.Mesh, report}, nil
+}
+
 // Check reads a file, settles its unit and checks it. A file that cannot be
 // read is a result, not an error; errors are cancellation and failing disks.
 func Check(ctx context.Context, src file.Source, set Settings) (*Checked, error) {

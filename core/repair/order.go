@@ -3,6 +3,7 @@ package repair
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"veneer/core/decimate"
@@ -29,7 +30,8 @@ const heavierOrders = ", recast-shell=NUMBER,NUMBER…, recast-region=X,Y,Z,X,Y,
 // methods: fuse, recast, recast-shell=2,3 for a new skin in the place of those
 // shells only, and recast-region with two opposite corners of a box, in mm, for a
 // new skin within that box, joined to the rest as it is. lighter-to, lighter-share
-// and lighter-within have the mesh made lighter.
+// and lighter-within have the mesh made lighter; several tolerances, from the finest
+// to the coarsest, are stops on the way to the last one.
 func ParseOrder(text string) (Order, error) {
 	name, value, _ := strings.Cut(text, "=")
 	switch {
@@ -64,12 +66,16 @@ func ParseOrder(text string) (Order, error) {
 	}
 	if to, is := lighterOrder(name); is {
 		numbers, err := touchup.Numbers(value)
-		if err != nil || len(numbers) != 1 || !(numbers[0] > 0) || name == "lighter-share" && numbers[0] >= 1 {
+		if err != nil || len(numbers) == 0 || len(numbers) > 1 && name != "lighter-within" || !(numbers[0] > 0) || !slices.IsSorted(numbers) || name == "lighter-share" && numbers[0] >= 1 {
 			return Order{}, fmt.Errorf("%s: give a number above 0, lighter-to=TRIANGLES, lighter-share=PART below 1 or lighter-within=MM", text)
 		}
 		return Order{name, "Make it lighter", func(set Settings) stepFunc {
 			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
-				return makeLighter(ctx, w, to(w.Mesh, numbers[0]), set.Progress)
+				var way []decimate.Settings
+				for _, x := range numbers {
+					way = append(way, to(w.Mesh, x))
+				}
+				return makeLighter(ctx, w, way, set.Progress)
 			}
 		}}, nil
 	}
@@ -97,16 +103,16 @@ func lighterOrder(name string) (to func(m *mesh.Mesh, x float64) decimate.Settin
 	return nil, false
 }
 
-// makeLighter takes triangles away that the shape does not need.
-func makeLighter(ctx context.Context, w *touchup.Work, to decimate.Settings, progress func(string, float64)) (touchup.Change, error) {
+// makeLighter takes triangles away that the shape does not need, in stops.
+func makeLighter(ctx context.Context, w *touchup.Work, way []decimate.Settings, progress func(string, float64)) (touchup.Change, error) {
 	w.Mesh.Round()
 	touchup.DropFlat(w.Mesh)
 	w.Changed()
 	before := len(w.Mesh.Triangles)
-	if to.Triangles >= before {
+	if way[len(way)-1].Triangles >= before {
 		return touchup.Change{Left: fmt.Sprintf("there are only %s", counted(before, "triangle"))}, nil
 	}
-	made, err := decimate.Run(ctx, w.Mesh, to, func(done float64) {
+	stops, err := decimate.Levels(ctx, w.Mesh, way, func(done float64) {
 		if progress != nil {
 			progress("make lighter", 0.8*done)
 		}
@@ -114,6 +120,7 @@ func makeLighter(ctx context.Context, w *touchup.Work, to decimate.Settings, pro
 	if err != nil {
 		return touchup.Change{}, err
 	}
+	made := stops[len(stops)-1]
 	*w.Mesh = *made.Mesh
 	w.Changed()
 	c := touchup.Change{Count: before - len(made.Mesh.Triangles), Detail: fmt.Sprintf("%d triangles instead of %d", len(made.Mesh.Triangles), before)}

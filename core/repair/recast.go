@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
 
 	"veneer/core/check"
 	"veneer/core/measure"
@@ -46,6 +48,29 @@ func recastSettings(r *check.Report, p process.Process, set recast.Settings) rec
 	set.DetailMM = cmp.Or(set.DetailMM, p.DetailMM)
 	set.ToleranceMM = cmp.Or(set.ToleranceMM, set.CellMM/lighterBy)
 	return set
+}
+
+// SetRecast reads one thing that a person sets a recast to, in mm: cell=0.2,
+// gap=0.1, smallest=0.3 or tolerance=0.05.
+func SetRecast(set recast.Settings, text string) (recast.Settings, error) {
+	name, value, _ := strings.Cut(text, "=")
+	mm, err := strconv.ParseFloat(value, 64)
+	if err != nil || !(mm > 0) || math.IsInf(mm, 1) {
+		return set, fmt.Errorf("%q is no length in mm for a new skin; write cell=0.2", text)
+	}
+	switch name {
+	case "cell":
+		set.CellMM = mm
+	case "gap":
+		set.GapMM = mm
+	case "smallest":
+		set.DetailMM = mm
+	case "tolerance":
+		set.ToleranceMM = mm
+	default:
+		return set, fmt.Errorf("a new skin is set by cell, gap, smallest and tolerance, not %q", name)
+	}
+	return set, nil
 }
 
 // recastStep is the third method, as a step. Where only some shells are broken and

@@ -1,180 +1,19 @@
-// The service's nouns as JSON, and how to ask for them.
+// How to ask the service. The types of what it answers are made from its description.
+import type { Ask, Batch, Begun, CheckFinding, Estimate, Finding as Found, Geometry, Part, Report, ShellRow, Step, Study, Upload } from './api.gen'
 
-export type Verdict = 'pass' | 'repair' | 'hold' | 'reject' | ''
-export type Severity = 'error' | 'warning' | 'question' | 'note'
+export type {
+  Batch, BatchWithParts, Comparison, Counts, JobRow, Kind, LayerPair, Level, Part, PartWithRevisions, Person, Place, Process, Report, Revision, Study,
+} from './api.gen'
+export type FindingRow = Found
+export type Finding = CheckFinding
+export type Question = Ask
+export type RepairStep = Step
+export type Shell = ShellRow
+export type UnitEstimate = Estimate
+export type Measures = Geometry
+export type Verdict = Report['verdict'] | ''
+export type Severity = CheckFinding['severity']
 export type Vec3 = [number, number, number]
-
-export interface Counts {
-  parts: number
-  waiting: number
-  pass: number
-  repaired: number
-  repair: number
-  hold: number
-  reject: number
-  failed: number
-  progress: number
-}
-
-export interface Batch {
-  id: number
-  name: string
-  customer: string
-  process: string
-  auto_repair: boolean
-  created_by: string
-  created_at: string
-  counts: Counts
-}
-
-export interface FindingRow {
-  kind: string
-  severity: Severity
-  count: number
-  summary: string
-}
-
-export interface Part {
-  id: number
-  batch_id: number
-  name: string
-  state: 'waiting' | 'working' | 'done' | 'failed'
-  stage: string
-  progress: number
-  problem?: string
-  unit_set?: string
-  expect?: string
-  current: number
-  format: string
-  bytes: number
-  verdict: Verdict
-  triangles: number
-  size_mm: Vec3
-  has_picture: boolean
-  findings: FindingRow[]
-}
-
-export interface RepairStep {
-  step: string
-  title: string
-  why: string
-  changed: number
-  detail?: string
-  left?: string
-  undone?: string
-}
-
-export interface Revision {
-  part_id: number
-  number: number
-  parent: number | null
-  title: string
-  file_sha256: string
-  file_bytes: number
-  file_name: string
-  verdict: Verdict
-  triangles: number
-  repair?: { method: string; repaired: boolean; steps: RepairStep[]; volume_change_mm3: number | null; deviation_mm?: { max: number; p99: number; mean: number } | null } | null
-  created_at: string
-}
-
-export interface Place {
-  at_mm: Vec3
-  size_mm: number
-  triangles: number[]
-  triangles_total: number
-  line_mm?: Vec3[]
-}
-
-export interface Finding extends FindingRow {
-  places: Place[]
-  places_total: number
-}
-
-export interface UnitCandidate {
-  unit: string
-  probability: number
-  size_mm: Vec3
-  evidence: string[]
-}
-
-export interface Question {
-  id: string
-  text: string
-  default: string
-  evidence: string[]
-  choices: { answer: string; effect: string; picture?: string }[]
-}
-
-export interface Report {
-  file: { name: string; format: string; bytes: number; sha256: string }
-  unit: { declared: string | null; chosen: string; confidence: number; doubtful: boolean; candidates: UnitCandidate[] }
-  geometry: {
-    triangles: number
-    vertices: number
-    shells: number
-    bodies: number
-    watertight: boolean
-    oriented: boolean
-    genus: number | null
-    self_intersections: number | null
-    size_mm: Vec3
-    area_mm2: number
-    volume_mm3: number | null
-  }
-  process: string
-  material?: { grams: number; price: number }
-  shells: Shell[]
-  findings: Finding[]
-  questions: Question[]
-  verdict: Verdict
-  unread?: string
-}
-
-export interface Shell {
-  number: number
-  role: string
-  triangles: number
-  size_mm: Vec3
-  volume_mm3: number | null
-  depth: number
-  inside: number
-}
-
-export interface Kind {
-  name: string
-  title: string
-  severity: Severity
-  what: string
-  harm: string
-  action: string
-}
-
-export interface Process {
-  name: string
-  title: string
-  machine_mm: Vec3
-  wall_mm: number
-  detail_mm: number
-  layer_mm: number
-}
-
-export interface Person {
-  name: string
-  role: string
-}
-
-export interface BatchWithParts {
-  batch: Batch
-  parts: Part[]
-  beside: { path: string; bytes: number }[] | null
-}
-
-export interface PartWithRevisions {
-  part: Part
-  batch: Batch
-  revisions: Revision[]
-}
 
 /** Problem is an error that the service answered with; its message is for people. */
 export class Problem extends Error {
@@ -224,24 +63,78 @@ export async function signOut(): Promise<void> {
   await ask('/session', { method: 'DELETE' })
 }
 
+/** onParts has something done to parts of a batch, and tells for how many it was of use. */
+export const onParts = async (batch: number, what: 'repair' | 'lighten' | 'unit', body: object): Promise<number> => (await post<Begun>(`/batches/${batch}/${what}`, body))?.parts ?? 0
+
 export const revisionPath = (part: number, number: number, thing: 'file' | 'picture' | 'view' | 'report') =>
   `/parts/${part}/revisions/${number}/${thing}`
 
+/** pictureOf is the address of a part's newest picture; it changes whenever the picture may. */
+export const pictureOf = (part: Part, front?: boolean) =>
+  address(revisionPath(part.id, part.current, 'picture')) + `?v=${part.current}${part.unit_set ?? ''}${part.verdict}${front ? '&front=1' : ''}`
+
 export const address = (path: string) => root + path
 
+const wait = (ms: number) => new Promise((done) => setTimeout(done, ms))
+
+/** study has something worked out, told how far it is, and returns what came of it. */
+export async function study(part: number, order: { kind: Study['kind']; from: number; to?: number }, told?: (s: Study) => void, gone?: () => boolean): Promise<Study> {
+  let s = (await post<Study>(`/parts/${part}/studies`, order))!
+  while (s.state === 'queued' || s.state === 'running') {
+    told?.(s)
+    await wait(400)
+    if (gone?.()) break
+    s = await get<Study>(`/parts/${part}/studies/${s.id}`)
+  }
+  if (s.state === 'failed') throw new Problem(500, s.problem ?? 'It failed.')
+  return s
+}
+
+/** What comes in pieces, and how large the pieces are. */
+export const large = 100e6
+const piece = 8 << 20
+
+/**
+ * sendPieces uploads a large file piece by piece. When the connection breaks it asks
+ * how far the file is and goes on from there.
+ */
+export async function sendPieces(file: File, told: (bytes: number) => void, pause = wait): Promise<string> {
+  let up = (await post<Upload>('/uploads', { name: file.name, bytes: file.size }))!
+  for (let failures = 0; up.offset < file.size; ) {
+    try {
+      const body = file.slice(up.offset, up.offset + piece)
+      up = (await (await ask(`/uploads/${up.id}?offset=${up.offset}`, { method: 'PATCH', headers: { 'Content-Type': 'application/octet-stream' }, body })).json()) as Upload
+      failures = 0
+    } catch (problem) {
+      if (++failures > 30 || (problem instanceof Problem && problem.status >= 400 && problem.status < 500 && problem.status !== 409)) throw problem
+      await pause(Math.min(1000 * failures, 10_000))
+      up = await get<Upload>(`/uploads/${up.id}`).catch(() => up)
+    }
+    told(up.offset)
+  }
+  return up.id
+}
+
 /** sendBatch uploads a batch; told the share sent as it goes. */
-export function sendBatch(
+export async function sendBatch(
   fields: { name: string; customer: string; process: string; expect: string },
   files: File[],
   told: (share: number) => void,
 ): Promise<Batch> {
+  const total = files.reduce((sum, f) => sum + f.size, 0) || 1
   const form = new FormData()
   for (const [key, value] of Object.entries(fields)) if (value) form.append(key, value)
-  for (const file of files) form.append('file', file, file.name)
+  let sent = 0
+  for (const file of files) {
+    if (file.size <= large) continue
+    form.append('upload', await sendPieces(file, (bytes) => told((sent + bytes) / total)))
+    sent += file.size
+  }
+  for (const file of files) if (file.size <= large) form.append('file', file, pathOf(file))
   return new Promise((done, failed) => {
     const request = new XMLHttpRequest() // fetch cannot tell how much is sent
     request.open('POST', root + '/batches')
-    request.upload.onprogress = (e) => told(e.lengthComputable ? e.loaded / e.total : 0)
+    request.upload.onprogress = (e) => told(e.lengthComputable ? Math.min(1, (sent + e.loaded) / total) : 0)
     request.onerror = () => failed(new Problem(0, 'The upload broke off. Nothing was recorded; send it again.'))
     request.onload = () => {
       const answer = JSON.parse(request.responseText || '{}') as Batch & { detail?: string }
@@ -251,3 +144,30 @@ export function sendBatch(
     request.send(form)
   })
 }
+
+/** pathOf is a file's name with the folders that it was dropped in. */
+export const pathOf = (file: File) => (file as File & { path?: string }).path ?? (file.webkitRelativePath || file.name)
+
+/** dropped lists the files that were dropped, those within folders too. */
+export async function dropped(data: DataTransfer): Promise<File[]> {
+  const entries = [...data.items].map((item) => item.webkitGetAsEntry?.()).filter((e): e is FileSystemEntry => !!e)
+  if (entries.length === 0) return [...data.files]
+  const files: File[] = []
+  async function add(entry: FileSystemEntry) {
+    if (entry.isFile) {
+      const file = await new Promise<File>((done, failed) => (entry as FileSystemFileEntry).file(done, failed))
+      Object.defineProperty(file, 'path', { value: entry.fullPath.replace(/^\//, '') })
+      files.push(file)
+      return
+    }
+    const reader = (entry as FileSystemDirectoryEntry).createReader()
+    for (;;) {
+      const some = await new Promise<FileSystemEntry[]>((done, failed) => reader.readEntries(done, failed))
+      if (some.length === 0) return
+      for (const e of some) await add(e)
+    }
+  }
+  for (const e of entries) await add(e)
+  return files.filter((f) => /\.(stl|obj|3mf|zip|mtl|png|jpe?g)$/i.test(f.name))
+}
+

@@ -1,20 +1,23 @@
-import { useEffect, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { address } from './api'
 
 /**
  * useLive follows a stream of server-sent events while the component is shown.
  * The browser opens a broken stream again by itself; `lost` is true meanwhile.
  */
-export function useLive<T>(path: string, event: string, see: (data: T) => void): { lost: boolean } {
+export function useLive<T>(path: string | undefined, event: string, see: (data: T) => void): { lost: boolean } {
   const [lost, setLost] = useState(false)
+  const now = useRef(see)
+  now.current = see
   useEffect(() => {
+    if (path === undefined) return
     let source: EventSource | undefined
     let retry: ReturnType<typeof setTimeout> | undefined
     const open = () => {
       source = new EventSource(address(path))
       source.addEventListener(event, (e) => {
         setLost(false)
-        see(JSON.parse((e as MessageEvent<string>).data) as T)
+        now.current(JSON.parse((e as MessageEvent<string>).data) as T)
       })
       source.onopen = () => setLost(false)
       source.onerror = () => {
@@ -27,7 +30,6 @@ export function useLive<T>(path: string, event: string, see: (data: T) => void):
       source?.close()
       clearTimeout(retry)
     }
-    // The stream lives as long as its address; see is taken as it was then.
   }, [path, event])
   return { lost }
 }

@@ -1,5 +1,5 @@
 // Numbers and records in words, with sensible digits and always with the unit.
-import type { Counts, Part, Vec3 } from './api'
+import type { Counts, Part, Vec3, Verdict } from './api'
 
 export const count = (n: number) => n.toLocaleString('en').replaceAll(',', '\u202f')
 
@@ -24,6 +24,13 @@ export function bytes(n: number): string {
   return n < 1_000_000 ? `${Math.round(n / 1e3)} kB` : `${(n / 1e6).toFixed(1)} MB`
 }
 
+/** remaining is how long work may still take that is so far after so many seconds, "" while nobody can tell. */
+export function remaining(done: number, seconds: number): string {
+  if (!(done > 0.02) || seconds < 2) return ''
+  const more = Math.ceil((seconds * (1 - done)) / done)
+  return more < 90 ? `${more} s left` : `${Math.ceil(more / 60)} min left`
+}
+
 export const plural = (n: number, one: string, many = one + 's') => `${count(n)} ${n === 1 ? one : many}`
 
 export function when(iso: string): string {
@@ -36,7 +43,7 @@ export type Outcome = 'working' | 'pass' | 'repaired' | 'repair' | 'hold' | 'rej
 export function outcome(part: Part): Outcome {
   if (part.state === 'waiting' || part.state === 'working') return 'working'
   if (part.state === 'failed' || part.verdict === '') return 'failed'
-  return part.verdict === 'pass' && part.current > 0 ? 'repaired' : part.verdict
+  return part.verdict === 'pass' && part.current > 0 ? 'repaired' : (part.verdict as Exclude<Verdict, ''>)
 }
 
 export const outcomes: Record<Outcome, { letter: string; label: string; many: string; fill: string }> = {

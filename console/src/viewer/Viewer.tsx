@@ -1,7 +1,7 @@
-import { useEffect, useRef } from 'react'
-import type { Place } from '../shared/api'
-import { Scene, type Look } from './scene'
-import type { MeshView } from './viewdata'
+import { useEffect, useImperativeHandle, useMemo, useRef, type Ref } from 'react'
+import type { Place, Vec3 } from '../shared/api'
+import { Scene, type Hit, type Look } from './scene'
+import { indicesWithout, type MeshView } from './viewdata'
 
 declare global {
   interface Window {
@@ -9,33 +9,75 @@ declare global {
   }
 }
 
+export interface ViewerProps {
+  mesh: MeshView | undefined
+  places?: Place[]
+  chosen?: number | undefined
+  look: Look
+  hidden?: ReadonlySet<number> // shells that are not shown
+  only?: number | undefined // the one shell that is
+  deviation?: Float32Array | undefined // of each vertex, mm
+  measured?: Vec3[]
+  camera?: string | null // where it begins
+  moved?: (camera: string, done: boolean) => void
+  picked?: ((hit: Hit) => void) | undefined
+  scene?: Ref<Scene | undefined>
+}
+
+const none: never[] = []
+const noShells: ReadonlySet<number> = new Set()
+
 /** Viewer shows one mesh and the places of one finding; it knows no page. */
-export function Viewer({ mesh, places, chosen, look, fitted }: { mesh: MeshView | undefined; places: Place[]; chosen: number | undefined; look: Look; fitted: number }) {
+export function Viewer({ mesh, places = none, chosen, look, hidden = noShells, only, deviation, measured = none, camera, moved, picked, scene: handle }: ViewerProps) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const scene = useRef<Scene>(undefined)
+  const tell = useRef({ moved, picked })
+  tell.current = { moved, picked }
+  const began = useRef(false)
   useEffect(() => {
-    window.__viewer = { frames: 0 }
-    scene.current = new Scene(canvas.current!, () => window.__viewer!.frames++)
+    const tally = (window.__viewer ??= { frames: 0 })
+    tally.frames = 0
+    scene.current = new Scene(canvas.current!, () => tally.frames++, (text, done) => tell.current.moved?.(text, done))
     return () => {
       scene.current?.dispose()
       delete window.__viewer
     }
   }, [])
+  useImperativeHandle(handle, () => scene.current, [])
+  const indices = useMemo(() => mesh && indicesWithout(mesh, hidden, only), [mesh, hidden, only])
   useEffect(() => {
-    if (mesh) scene.current?.setMesh(mesh)
-  }, [mesh])
+    if (!mesh || !indices) return
+    scene.current?.setMesh(mesh, indices, deviation)
+    if (!began.current && camera) scene.current?.setCamera(camera)
+  }, [mesh, indices, deviation])
   useEffect(() => scene.current?.setLook(look), [look, mesh])
   useEffect(() => {
-    scene.current?.setMarks(places, chosen)
+    scene.current?.setMarks(places, chosen, look.onlyFinding)
     const place = chosen === undefined ? undefined : places[chosen]
-    if (place && mesh) scene.current?.goTo(place)
-  }, [places, chosen, mesh])
+    if (!place || !mesh) return
+    if (began.current || !camera) scene.current?.goTo(place)
+  }, [places, chosen, mesh, look.onlyFinding])
   useEffect(() => {
-    if (fitted > 0) scene.current?.fit()
-  }, [fitted])
+    if (mesh) began.current = true
+  }, [mesh])
+  useEffect(() => scene.current?.setMeasures(measured), [measured, mesh])
+  const down = useRef<[number, number]>(undefined)
   return (
     <div className="absolute inset-0 overflow-hidden">
-      <canvas ref={canvas} className="block size-full outline-none" aria-label="The part in three dimensions; drag to turn, scroll to come closer" />
+      <canvas
+        ref={canvas}
+        className={`block size-full outline-none ${picked ? 'cursor-crosshair' : ''}`}
+        tabIndex={0}
+        aria-label="The part in three dimensions; drag to turn, scroll to come closer"
+        onPointerDown={(e) => (down.current = [e.clientX, e.clientY])}
+        onPointerUp={(e) => {
+          const [x, y] = down.current ?? [0, 0]
+          if (!picked || Math.hypot(e.clientX - x, e.clientY - y) > 4) return // it was a turn
+          const box = e.currentTarget.getBoundingClientRect()
+          const hit = scene.current?.hit(e.clientX - box.left, e.clientY - box.top)
+          if (hit) picked(hit)
+        }}
+      />
     </div>
   )
 }

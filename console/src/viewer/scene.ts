@@ -1,12 +1,15 @@
-// The 3D scene: a mesh, its back faces told apart, and the places of findings.
-// It draws on demand only; nothing moves by itself.
+// The 3D scene: a mesh, its back faces told apart, the places of findings, a cut with
+// its filled face, maps over the surface and measures. It draws on demand only;
+// nothing moves by itself.
 import * as THREE from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import type { Place, Vec3 } from '../shared/api'
-import { wallTimes, type MeshView } from './viewdata'
+import { Cut, type Section } from './cut'
+import { mapped, pale, paint, uniforms, wallColour, type Map } from './paint'
+import type { MeshView } from './viewdata'
 
 export interface Look {
   wireframe: boolean
@@ -14,24 +17,28 @@ export interface Look {
   seeThrough: boolean
   walls: 'off' | 'straight' | 'ball' // the map of walls, and which measure it shows
   thinnest: number // wall that prints, mm
+  map: Map
+  section: Section | undefined
+  machine: Vec3 | undefined // the build volume, shown around the part
+  onlyFinding: boolean // all but the finding's places is faint
 }
 
-const paint = { front: 0xb4c4c6, back: 0xc8592e, mark: 0xd6205f, chosen: 0xffb000, wire: 0x14323a }
+/** Preset directions that the camera looks from. */
+export const presets = { front: [0, -1, 0], back: [0, 1, 0], left: [-1, 0, 0], right: [1, 0, 0], top: [0, -0.001, 1], below: [0, -0.001, -1] } as const
+export type Preset = keyof typeof presets
+
+/** Hit is a point of the surface under the pointer. */
+export interface Hit {
+  at: Vec3 // mm, in the part's own coordinates
+  wall: number | undefined // thickness straight through, mm
+  edge: number // length of the nearest edge of the triangle, mm
+  triangle: number
+}
 
 // Marks and wireframe lie on the surface; backs lose against fronts where both
 // meet at the outline. Not by slope: at the outline that has no bound.
 const inFront = { polygonOffset: true, polygonOffsetFactor: -0.5, polygonOffsetUnits: -4 }
 const behind = { polygonOffset: true, polygonOffsetFactor: 0, polygonOffsetUnits: 16 }
-
-const thin = new THREE.Color(paint.mark)
-const nearlyThin = new THREE.Color(0x14323a)
-const thick = new THREE.Color(0xe4f1ee)
-
-/** wallColour is the colour of a wall: its own below the thinnest, then from dark to light. */
-export function wallColour(mm: number, thinnest: number): THREE.Color {
-  if (mm < thinnest) return thin
-  return nearlyThin.clone().lerp(thick, Math.min(1, (mm / thinnest - 1) / (wallTimes - 1)))
-}
 
 export class Scene {
   private renderer: THREE.WebGLRenderer
@@ -39,37 +46,52 @@ export class Scene {
   private camera = new THREE.PerspectiveCamera(32, 1, 0.1, 1000)
   private controls: OrbitControls
   private geometry = new THREE.BufferGeometry()
+  private map = uniforms()
   private front = new THREE.MeshLambertMaterial({ color: paint.front, flatShading: true, side: THREE.FrontSide })
   private back = new THREE.MeshLambertMaterial({ color: paint.back, flatShading: true, side: THREE.BackSide, ...behind })
   private wire = new THREE.MeshBasicMaterial({ color: paint.wire, wireframe: true, transparent: true, opacity: 0.35, ...inFront })
   private wireMesh: THREE.Mesh
+  private picked: THREE.Mesh
   private marks = new THREE.Group()
+  private measures = new THREE.Group()
+  private surround = new THREE.Group()
   private ring: THREE.Sprite
   private walls: THREE.InstancedMesh | undefined
+  private cut: Cut
   private view: MeshView | undefined
   private centre: Vec3 = [0, 0, 0]
   private radius = 1
   private pending = false
+  private quiet = false // the camera is moved by another view
   private resizing: ResizeObserver
 
   constructor(
     private canvas: HTMLCanvasElement,
     private drawn: () => void,
+    private moved: (camera: string, done: boolean) => void = () => {},
   ) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !new URLSearchParams(location.search).has('plain'), alpha: true })
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !new URLSearchParams(location.search).has('plain'), alpha: true, stencil: true })
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
+    this.renderer.localClippingEnabled = true
     this.camera.up.set(0, 0, 1)
     this.controls = new OrbitControls(this.camera, canvas)
-    this.controls.addEventListener('change', () => this.draw())
+    this.controls.addEventListener('change', () => {
+      this.draw()
+      if (!this.quiet) this.moved(this.cameraText(), false)
+    })
+    this.controls.addEventListener('end', () => this.moved(this.cameraText(), true))
     const key = new THREE.DirectionalLight(0xffffff, 2.1)
     key.position.set(-0.5, 0.7, 0.8)
     const fill = new THREE.DirectionalLight(0xffffff, 0.7)
     fill.position.set(0.8, -0.3, 0.5)
     this.camera.add(key, fill) // the light comes along: no side stays dark
     this.scene.add(this.camera, new THREE.AmbientLight(0xffffff, 0.75))
+    mapped(this.front, this.map)
     this.wireMesh = new THREE.Mesh(this.geometry, this.wire)
     this.wireMesh.visible = false
-    this.scene.add(new THREE.Mesh(this.geometry, this.front), new THREE.Mesh(this.geometry, this.back), this.wireMesh, this.marks)
+    this.picked = new THREE.Mesh(this.geometry, new THREE.MeshBasicMaterial({ side: THREE.DoubleSide }))
+    this.cut = new Cut(this.geometry, [this.front, this.back, this.wire])
+    this.scene.add(new THREE.Mesh(this.geometry, this.front), new THREE.Mesh(this.geometry, this.back), this.wireMesh, this.cut.group, this.marks, this.measures, this.surround)
     this.ring = new THREE.Sprite(new THREE.SpriteMaterial({ map: ringTexture(), depthTest: false, sizeAttenuation: false }))
     this.ring.scale.setScalar(0.06)
     this.ring.visible = false
@@ -83,23 +105,28 @@ export class Scene {
   dispose() {
     this.resizing.disconnect()
     this.controls.dispose()
-    this.clearMarks()
+    for (const group of [this.marks, this.measures, this.surround]) this.clear(group)
     this.clearWalls()
+    this.cut.dispose()
     this.geometry.dispose()
     this.renderer.dispose()
   }
 
-  /** setMesh shows a mesh; the camera stays unless the mesh is the first one. */
-  setMesh(view: MeshView) {
-    const first = this.geometry.getAttribute('position') === undefined
+  /** setMesh shows a mesh, all of it or the triangles that are listed; the camera stays unless the mesh is the first one. */
+  setMesh(view: MeshView, indices: Uint32Array = view.indices, deviation?: Float32Array) {
+    const first = this.view === undefined
+    const same = this.view === view
     this.centre = view.centre
     this.view = view
-    this.clearWalls()
-    this.geometry.setAttribute('position', new THREE.BufferAttribute(view.positions, 3))
-    this.geometry.setIndex(new THREE.BufferAttribute(view.indices, 1))
-    this.geometry.computeBoundingSphere()
-    this.geometry.computeBoundingBox()
-    this.radius = Math.max(this.geometry.boundingBox!.getSize(new THREE.Vector3()).length() / 2, 1e-6)
+    if (!same) {
+      this.clearWalls()
+      this.geometry.setAttribute('position', new THREE.BufferAttribute(view.positions, 3))
+      this.geometry.computeBoundingSphere()
+      this.geometry.computeBoundingBox()
+      this.radius = Math.max(this.geometry.boundingBox!.getSize(new THREE.Vector3()).length() / 2, 1e-6)
+    }
+    this.geometry.setAttribute('deviation', new THREE.BufferAttribute(deviation ?? new Float32Array(view.positions.length / 3), 1))
+    this.geometry.setIndex(new THREE.BufferAttribute(indices, 1))
     if (first) this.fit()
     this.draw()
   }
@@ -107,15 +134,22 @@ export class Scene {
   setLook(look: Look) {
     this.wireMesh.visible = look.wireframe
     this.back.color.set(look.backs ? paint.back : paint.front)
+    const faint = look.onlyFinding ? 0.08 : look.seeThrough ? 0.35 : 1
     for (const m of [this.front, this.back]) {
-      m.transparent = look.seeThrough
-      m.opacity = look.seeThrough ? 0.35 : 1
-      m.depthWrite = !look.seeThrough
+      m.transparent = faint < 1
+      m.opacity = faint
+      m.depthWrite = faint === 1
       m.needsUpdate = true
     }
-    this.front.color.set(look.walls === 'off' ? paint.front : thick)
+    this.map.map.value = { none: 0, overhang: 1, deviation: 2 }[look.map.kind]
+    this.map.steep.value = Math.sin((look.map.steepest * Math.PI) / 180) + 1e-4
+    this.map.most.value = look.map.kind === 'overhang' ? this.radius / 30 : Math.max(look.map.most, 1e-9)
+    this.map.floor.value = (this.geometry.boundingBox?.min.z ?? 0) + this.radius * 1e-3
+    this.front.color.set(look.walls === 'off' ? paint.front : pale)
     this.clearWalls()
     if (look.walls !== 'off') this.addWalls(look)
+    this.cut.set(look.section, this.geometry.boundingBox ?? undefined)
+    this.setSurround(look.machine)
     this.draw()
   }
 
@@ -124,7 +158,8 @@ export class Scene {
     const samples = this.view?.walls
     if (!this.view || !samples || samples.length === 0) return
     const n = samples.length / 8
-    const discs = new THREE.InstancedMesh(new THREE.CircleGeometry(0.85 * Math.sqrt(surface(this.view) / n), 8), new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, depthWrite: false, ...inFront }), n)
+    const material = new THREE.MeshLambertMaterial({ side: THREE.DoubleSide, depthWrite: false, ...inFront, clippingPlanes: this.cut.planes })
+    const discs = new THREE.InstancedMesh(new THREE.CircleGeometry(0.85 * Math.sqrt(surface(this.view) / n), 8), material, n)
     const turn = new THREE.Quaternion()
     const up = new THREE.Vector3(0, 0, 1)
     const one = new THREE.Vector3(1, 1, 1)
@@ -149,10 +184,31 @@ export class Scene {
     this.walls = undefined
   }
 
+  /** setSurround shows the build volume as a box, and the bed below it with a line every 10 mm. */
+  private setSurround(machine: Vec3 | undefined) {
+    this.clear(this.surround)
+    if (!machine || !this.geometry.boundingBox) return
+    const floor = this.geometry.boundingBox.min.z
+    const edges = new THREE.EdgesGeometry(new THREE.BoxGeometry(...machine))
+    const box = new THREE.LineSegments(edges, new THREE.LineBasicMaterial({ color: paint.bed }))
+    box.position.set(0, 0, floor + machine[2] / 2)
+    const lines: number[] = []
+    const [w, d] = [machine[0] / 2, machine[1] / 2]
+    for (let x = 0; x <= w; x += 10) for (const s of x ? [x, -x] : [0]) lines.push(s, -d, floor, s, d, floor)
+    for (let y = 0; y <= d; y += 10) for (const s of y ? [y, -y] : [0]) lines.push(-w, s, floor, w, s, floor)
+    const bed = new THREE.BufferGeometry()
+    bed.setAttribute('position', new THREE.Float32BufferAttribute(lines, 3))
+    this.surround.add(box, new THREE.LineSegments(bed, new THREE.LineBasicMaterial({ color: paint.bed, transparent: true, opacity: 0.35 })))
+    this.camera.far = Math.max(this.camera.far, this.camera.position.distanceTo(this.controls.target) + 3 * Math.hypot(...machine))
+    this.camera.updateProjectionMatrix()
+  }
+
   /** setMarks shows places of a finding; the chosen one in its own colour, with a ring around it. */
-  setMarks(places: Place[], chosen: number | undefined) {
-    this.clearMarks()
-    places.forEach((place, i) => this.addMark(place, i === chosen))
+  setMarks(places: Place[], chosen: number | undefined, onlyChosen = false) {
+    this.clear(this.marks)
+    places.forEach((place, i) => {
+      if (!onlyChosen || i === chosen) this.addMark(place, i === chosen)
+    })
     const place = chosen === undefined ? undefined : places[chosen]
     this.ring.visible = place !== undefined && place.size_mm < this.radius * 0.06 // others show by themselves
     if (place) this.ring.position.copy(this.local(place.at_mm))
@@ -161,37 +217,83 @@ export class Scene {
 
   private addMark(place: Place, chosen: boolean) {
     const colour = chosen ? paint.chosen : paint.mark
-    const index = this.geometry.getIndex()
-    if (place.triangles.length > 0 && index && !place.line_mm) {
+    const all = this.view?.indices
+    if (place.triangles.length > 0 && all && !place.line_mm) {
       const some = new Uint32Array(3 * place.triangles.length)
-      place.triangles.forEach((t, i) => some.set((index.array as Uint32Array).subarray(3 * t, 3 * t + 3), 3 * i))
+      place.triangles.forEach((t, i) => some.set(all.subarray(3 * t, 3 * t + 3), 3 * i))
       const geometry = new THREE.BufferGeometry()
       geometry.setAttribute('position', this.geometry.getAttribute('position'))
       geometry.setIndex(new THREE.BufferAttribute(some, 1))
-      this.marks.add(new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: colour, side: THREE.DoubleSide, ...inFront })))
+      this.marks.add(new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: colour, side: THREE.DoubleSide, ...inFront, clippingPlanes: this.cut.planes })))
     }
-    if (place.line_mm && place.line_mm.length > 1) {
-      const points: number[] = []
-      const line = place.line_mm.map((p) => this.local(p))
-      for (let i = 1; i < line.length; i++) points.push(...line[i - 1]!.toArray(), ...line[i]!.toArray())
-      const geometry = new LineSegmentsGeometry()
-      geometry.setPositions(points)
-      const segments = new LineSegments2(geometry, new LineMaterial({ color: colour, linewidth: chosen ? 4 : 3, depthTest: !chosen, transparent: true, ...inFront }))
-      segments.renderOrder = 2
-      this.marks.add(segments)
+    if (place.line_mm && place.line_mm.length > 1) this.marks.add(this.line(place.line_mm, colour, chosen ? 4 : 3, !chosen))
+  }
+
+  private line(points: Vec3[], colour: number, width: number, depthTest: boolean): LineSegments2 {
+    const flat: number[] = []
+    const line = points.map((p) => this.local(p))
+    for (let i = 1; i < line.length; i++) flat.push(...line[i - 1]!.toArray(), ...line[i]!.toArray())
+    const geometry = new LineSegmentsGeometry()
+    geometry.setPositions(flat)
+    const segments = new LineSegments2(geometry, new LineMaterial({ color: colour, linewidth: width, depthTest, transparent: true, ...inFront }))
+    segments.renderOrder = 2
+    return segments
+  }
+
+  /** setMeasures draws the points that were measured, and the line between two. */
+  setMeasures(points: Vec3[]) {
+    this.clear(this.measures)
+    if (points.length > 1) this.measures.add(this.line(points, paint.measure, 3, false))
+    for (const p of points) {
+      const dot = new THREE.Sprite(new THREE.SpriteMaterial({ map: ringTexture(), depthTest: false, sizeAttenuation: false }))
+      dot.scale.setScalar(0.025)
+      dot.position.copy(this.local(p))
+      dot.renderOrder = 4
+      this.measures.add(dot)
+    }
+    this.draw()
+  }
+
+  private clear(group: THREE.Group) {
+    for (const child of [...group.children] as (THREE.Mesh | LineSegments2 | THREE.Sprite)[]) {
+      group.remove(child)
+      const material = child.material as THREE.Material & { map?: THREE.Texture | null }
+      if (child instanceof THREE.Mesh && !(child instanceof LineSegments2)) {
+        if (child.geometry.getAttribute('position') === this.geometry.getAttribute('position')) child.geometry.deleteAttribute('position') // it belongs to the part
+        child.geometry.dispose()
+      } else if (!(child instanceof THREE.Sprite)) child.geometry.dispose()
+      material.map?.dispose()
+      material.dispose()
     }
   }
 
-  private clearMarks() {
-    for (const child of [...this.marks.children] as (THREE.Mesh | LineSegments2)[]) {
-      this.marks.remove(child)
-      if (child instanceof LineSegments2) child.geometry.dispose()
-      else {
-        child.geometry.deleteAttribute('position') // it belongs to the part
-        child.geometry.dispose()
+  /** hit is what lies under a point of the canvas, in pixels from its corner. */
+  hit(x: number, y: number): Hit | undefined {
+    if (!this.view) return undefined
+    const box = this.canvas.getBoundingClientRect()
+    const ray = new THREE.Raycaster()
+    ray.setFromCamera(new THREE.Vector2((2 * x) / box.width - 1, 1 - (2 * y) / box.height), this.camera)
+    const plane = this.cut.planes[0]
+    const seen = ray.intersectObject(this.picked).find((h) => !plane || plane.distanceToPoint(h.point) >= 0)
+    if (!seen?.face) return undefined
+    const at = seen.point
+    const corners = [seen.face.a, seen.face.b, seen.face.c].map((v) => new THREE.Vector3().fromArray(this.view!.positions, 3 * v))
+    let edge = 0
+    let nearest = Infinity
+    for (let k = 0; k < 3; k++) {
+      const side = new THREE.Line3(corners[k]!, corners[(k + 1) % 3]!)
+      const off = side.closestPointToPoint(at, true, new THREE.Vector3()).distanceTo(at)
+      if (off < nearest) {
+        nearest = off
+        edge = side.distance()
       }
-      ;(child.material as THREE.Material).dispose()
     }
+    const inward = seen.face.normal.clone()
+    if (inward.dot(ray.ray.direction) < 0) inward.negate()
+    const through = new THREE.Raycaster(at.clone().addScaledVector(inward, this.radius * 1e-5), inward)
+    const other = through.intersectObject(this.picked)[0]
+    const c = this.centre
+    return { at: [at.x + c[0], at.y + c[1], at.z + c[2]], wall: other && other.distance + this.radius * 1e-5, edge, triangle: seen.faceIndex ?? -1 }
   }
 
   private local(p: Vec3): THREE.Vector3 {
@@ -205,6 +307,12 @@ export class Scene {
     this.lookAt(new THREE.Vector3(), new THREE.Vector3(0.5, -0.8, 0.45 + 0.7 * Math.max(0, 1 - 3 * flat)), this.radius)
   }
 
+  /** from shows the whole part from a preset direction. */
+  from(preset: Preset) {
+    this.lookAt(new THREE.Vector3(), new THREE.Vector3(...presets[preset]), this.radius)
+    this.moved(this.cameraText(), true)
+  }
+
   /** goTo takes the camera to a place, from outside the part. */
   goTo(place: Place) {
     const at = this.local(place.at_mm)
@@ -215,16 +323,39 @@ export class Scene {
     this.lookAt(at, from, Math.max(place.size_mm * 1.4, this.radius * 0.16))
   }
 
+  /** cameraText is where the camera is, in mm about the part's middle, for an address. */
+  cameraText(): string {
+    return [...this.camera.position.toArray(), ...this.controls.target.toArray()].map((x) => +x.toPrecision(4)).join(',')
+  }
+
+  /** setCamera goes where cameraText said; nothing happens when it is none. */
+  setCamera(text: string) {
+    const n = text.split(',').map(Number)
+    if (n.length !== 6 || !n.every(Number.isFinite)) return
+    this.quiet = true
+    this.controls.target.set(n[3]!, n[4]!, n[5]!)
+    this.camera.position.set(n[0]!, n[1]!, n[2]!)
+    this.reach(this.camera.position.distanceTo(this.controls.target))
+    this.controls.update()
+    this.quiet = false
+    this.draw()
+  }
+
   private lookAt(target: THREE.Vector3, from: THREE.Vector3, radius: number) {
     const narrow = Math.min(1, this.camera.aspect)
     const distance = (radius * 1.08) / Math.sin((this.camera.fov * Math.PI) / 360) / narrow
     this.controls.target.copy(target)
     this.camera.position.copy(target).addScaledVector(from.normalize(), distance)
-    this.camera.near = Math.max(distance / 1000, this.radius / 2000)
-    this.camera.far = distance + 4 * this.radius + 4 * radius
-    this.camera.updateProjectionMatrix()
+    this.reach(distance)
     this.controls.update()
     this.draw()
+  }
+
+  /** reach has the camera see from near to beyond the part. */
+  private reach(distance: number) {
+    this.camera.near = Math.max(distance / 1000, this.radius / 2000)
+    this.camera.far = distance + 8 * this.radius
+    this.camera.updateProjectionMatrix()
   }
 
   private resize() {

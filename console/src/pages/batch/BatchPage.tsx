@@ -1,25 +1,51 @@
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { Link, useNavigate, useParams } from 'react-router'
-import { address, get, post, revisionPath, type BatchWithParts, type Part } from '../../shared/api'
+import { Link, useParams } from 'react-router'
+import { address, get, type BatchWithParts } from '../../shared/api'
+import { useKeys } from '../../shared/keys'
 import { useLive } from '../../shared/live'
-import { Mark } from '../../shared/Mark'
+import { Lost } from '../../shared/Lost'
 import { Trouble } from '../../shared/Trouble'
-import { bytes, count, foundAs, outcome, plural, size, when } from '../../shared/words'
-import { Bar } from '../batches/Batches'
+import { bytes, outcomes, plural, when, type Outcome } from '../../shared/words'
+import { Bar } from '../batches/Bar'
+import { useAddress } from '../part/address'
+import { Actions } from './Actions'
+import { LineUp } from './LineUp'
+import { Pictures } from './Pictures'
+import { Table } from './Table'
+import { choose, kindsOf, type Filter, type Order } from './choose'
 
+const views = [['table', 'Table'], ['pictures', 'Pictures'], ['line-up', 'Line-up']] as const
+
+/** BatchPage is what came in one go: what became of each part, and what to do with many of them. */
 export function BatchPage() {
   const id = Number(useParams().id)
+  const { search, go } = useAddress()
   const queries = useQueryClient()
   const query = useQuery({ queryKey: ['batch', id], queryFn: () => get<BatchWithParts>(`/batches/${id}`) })
   const { lost } = useLive<BatchWithParts>(`/batches/${id}/events`, 'batch', (now) =>
     queries.setQueryData<BatchWithParts>(['batch', id], (old) => mergeParts(old, now)),
   )
+  const [picked, setPicked] = useState<ReadonlySet<number>>(new Set())
+  const view = search.get('view') ?? 'table'
+  const filter: Filter = { outcome: (search.get('is') ?? undefined) as Outcome | undefined, kind: search.get('found') ?? undefined, text: search.get('name') ?? '' }
+  const order = (search.get('by') ?? 'came') as Order
+  const parts = query.data?.parts
+  const shown = useMemo(() => choose(parts ?? [], filter, order), [parts, filter.outcome, filter.kind, filter.text, order])
+  const kinds = useMemo(() => kindsOf(parts ?? []), [parts])
+  useKeys({
+    1: () => go({ view: undefined }),
+    2: () => go({ view: 'pictures' }),
+    3: () => go({ view: 'line-up' }),
+    a: () => setPicked(picked.size === shown.length ? new Set() : new Set(shown.map((p) => p.id))),
+    Escape: () => setPicked(new Set()),
+  })
   if (query.error) return <div className="p-6"><Trouble error={query.error} retry={() => query.refetch()} /></div>
-  if (!query.data) return null
-  const { batch, parts, beside } = query.data
+  if (!query.data || !parts) return null
+  const { batch, beside } = query.data
+  const chosen = shown.filter((p) => picked.has(p.id))
   return (
-    <div className="mx-auto max-w-6xl p-6">
+    <div className="mx-auto max-w-[96rem] p-6">
       <p className="text-sm">
         <Link to="/" className="link link-hover opacity-70">Batches</Link>
       </p>
@@ -30,26 +56,39 @@ export function BatchPage() {
           {batch.process} · received {when(batch.created_at)} by {batch.created_by}
         </span>
       </div>
-      {lost && <p className="mt-2 text-sm text-warning">The connection to the service is lost; trying again …</p>}
-      <div className="flex items-center gap-4">
-        <div className="flex-1"><Bar counts={batch.counts} /></div>
-        {batch.counts.repair > 0 && <MendAll batch={batch.id} parts={batch.counts.repair} busy={batch.counts.waiting > 0} />}
+      <Lost lost={lost} />
+      <Bar counts={batch.counts} />
+      <div className="mt-4 flex flex-wrap items-center gap-2 text-sm">
+        <div className="join" role="tablist" aria-label="Shown as">
+          {views.map(([name, label]) => (
+            <button key={name} role="tab" aria-selected={view === name} data-view={name} className={`btn join-item btn-sm ${view === name ? 'btn-neutral' : ''}`} onClick={() => go({ view: name === 'table' ? undefined : name })}>
+              {label}
+            </button>
+          ))}
+        </div>
+        <input className="input input-sm w-40" placeholder="part of a name" aria-label="part of a name" value={filter.text} onChange={(e) => go({ name: e.target.value || undefined })} />
+        <select className="select select-sm w-36" aria-label="outcome" value={filter.outcome ?? ''} onChange={(e) => go({ is: e.target.value || undefined })}>
+          <option value="">any outcome</option>
+          {Object.entries(outcomes).map(([name, o]) => <option key={name} value={name}>{o.label}</option>)}
+        </select>
+        <select className="select select-sm w-44" aria-label="finding" value={filter.kind ?? ''} onChange={(e) => go({ found: e.target.value || undefined })}>
+          <option value="">any finding</option>
+          {kinds.map((k) => <option key={k} value={k}>{k.replaceAll('-', ' ')}</option>)}
+        </select>
+        <select className="select select-sm w-40" aria-label="order" value={order} onChange={(e) => go({ by: e.target.value === 'came' ? undefined : e.target.value })}>
+          <option value="came">as they came</option>
+          <option value="name">by name</option>
+          <option value="verdict">what needs me first</option>
+          <option value="size">largest first</option>
+          <option value="triangles">heaviest first</option>
+        </select>
+        <span className="opacity-70">{shown.length < parts.length ? `${shown.length} of ${plural(parts.length, 'part')}` : plural(parts.length, 'part')}</span>
+        <a id="export" className="btn btn-sm ml-auto" href={address(`/batches/${id}/export`)} download>Download all</a>
       </div>
-      <div className="mt-5 overflow-hidden rounded-box border border-base-300 bg-base-100">
-        <table className="w-full text-sm">
-          <thead>
-            <tr className="border-b border-base-300 text-left opacity-70">
-              <th className="w-28 px-4 py-2 font-medium">{plural(parts.length, 'part')}</th>
-              <th className="px-2 py-2 font-medium">File</th>
-              <th className="px-2 py-2 font-medium">Verdict</th>
-              <th className="px-2 py-2 text-right font-medium">Size</th>
-              <th className="px-2 py-2 text-right font-medium">Triangles</th>
-              <th className="px-4 py-2 font-medium">Found as received</th>
-            </tr>
-          </thead>
-          <tbody>{parts.map((p) => <Row key={p.id} part={p} />)}</tbody>
-        </table>
-      </div>
+      <Actions batch={batch} chosen={chosen} clear={() => setPicked(new Set())} all={() => setPicked(new Set(shown.map((p) => p.id)))} />
+      {view === 'table' && <Table parts={shown} picked={picked} setPicked={setPicked} />}
+      {view === 'pictures' && <Pictures parts={shown} picked={picked} setPicked={setPicked} />}
+      {view === 'line-up' && <LineUp parts={shown} />}
       {beside && beside.length > 0 && (
         <p className="mt-3 text-sm opacity-70">
           Came along with them: {beside.map((c) => `${c.path} (${bytes(c.bytes)})`).join(', ')}
@@ -59,66 +98,9 @@ export function BatchPage() {
   )
 }
 
-/** MendAll has every part mended that calls for it; those with a question wait for its answer. */
-function MendAll({ batch, parts, busy }: { batch: number; parts: number; busy: boolean }) {
-  const [error, setError] = useState<unknown>()
-  return (
-    <div>
-      <button id="mend-all" className="btn btn-secondary btn-sm mt-3" disabled={busy} onClick={() => post(`/batches/${batch}/repair`).catch(setError)}>
-        Mend {plural(parts, 'part')}
-      </button>
-      {error !== undefined && <Trouble error={error} />}
-    </div>
-  )
-}
-
 /** mergeParts puts the parts that changed over the known ones. */
 export function mergeParts(old: BatchWithParts | undefined, now: BatchWithParts): BatchWithParts {
   const byId = new Map(old?.parts.map((p) => [p.id, p]))
   for (const p of now.parts) byId.set(p.id, p)
-  return { batch: now.batch, beside: now.beside ?? old?.beside ?? null, parts: [...byId.values()].sort((a, b) => a.id - b.id) }
-}
-
-function Row({ part }: { part: Part }) {
-  const go = useNavigate()
-  const what = outcome(part)
-  const findings = part.findings.filter((f) => f.severity !== 'note')
-  return (
-    <tr className="cursor-pointer border-b border-base-300 last:border-0 hover:bg-base-200" data-part={part.id} onClick={() => go(`/parts/${part.id}`)}>
-      <td className="px-4 py-1.5">
-        <div className="grid h-16 w-22 place-items-center">
-          {part.has_picture ? (
-            <img src={address(revisionPath(part.id, part.current, 'picture')) + `?v=${part.current}${part.unit_set ?? ''}`} alt="" className="max-h-16" loading="lazy" />
-          ) : (
-            <span className="text-2xl opacity-30" aria-hidden>{what === 'reject' ? '×' : '·'}</span>
-          )}
-        </div>
-      </td>
-      <td className="px-2">
-        <Link to={`/parts/${part.id}`} className="font-medium hover:underline" onClick={(e) => e.stopPropagation()}>{part.name}</Link>
-        <div className="opacity-60">{part.format && `${part.format}, `}{bytes(part.bytes)}</div>
-      </td>
-      <td className="px-2">
-        {what === 'working' ? (
-          <div className="w-32">
-            <progress className="progress progress-secondary" value={part.progress} max={1} aria-label="progress" />
-            <div className="text-xs opacity-70">{part.stage || 'waiting'}</div>
-          </div>
-        ) : (
-          <Mark outcome={what} />
-        )}
-      </td>
-      <td className="whitespace-nowrap px-2 text-right tabular-nums">{part.triangles > 0 && size(part.size_mm)}</td>
-      <td className="px-2 text-right tabular-nums">{part.triangles > 0 && count(part.triangles)}</td>
-      <td className="max-w-80 px-4">
-        {part.problem ? (
-          <span className="text-error">{part.problem.replace(part.name, '').replace(/^[,:]\s*/, '')}</span>
-        ) : (
-          findings.map((f) => (
-            <div key={f.kind}>{f.severity === 'question' ? f.summary : foundAs(f.kind, f.count)}</div>
-          ))
-        )}
-      </td>
-    </tr>
-  )
+  return { batch: now.batch, beside: now.beside ?? old?.beside ?? [], parts: [...byId.values()].sort((a, b) => a.id - b.id) }
 }

@@ -1,44 +1,62 @@
 import { useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { get, type Batch } from '../../shared/api'
+import { dropped, get, type Batch } from '../../shared/api'
 import { useLive } from '../../shared/live'
+import { Lost } from '../../shared/Lost'
 import { Trouble } from '../../shared/Trouble'
-import { outcomes, plural, share, shares, when } from '../../shared/words'
+import { plural, when } from '../../shared/words'
+import { Bar } from './Bar'
 import { NewBatch } from './NewBatch'
 
+/** Batches is the way in: what waits for a person, what runs, what is done, and where new files are dropped. */
 export function Batches() {
   const queries = useQueryClient()
-  const list = useQuery({ queryKey: ['batches'], queryFn: () => get<Batch[]>('/batches') })
+  const [more, setMore] = useState(100)
+  const list = useQuery({ queryKey: ['batches', more], queryFn: () => get<Batch[]>(`/batches?limit=${more}`), placeholderData: (old) => old })
   const { lost } = useLive<Batch[]>('/events', 'batches', (changed) =>
-    queries.setQueryData<Batch[]>(['batches'], (old) => merge(old ?? [], changed)),
+    queries.setQueryData<Batch[]>(['batches', more], (old) => merge(old ?? [], changed)),
   )
-  const [dropped, setDropped] = useState<File[]>([])
+  const [files, setFiles] = useState<File[]>([])
   const [over, setOver] = useState(false)
+  const groups = grouped(list.data ?? [])
   return (
     <div
-      className="mx-auto grid max-w-6xl gap-6 p-6 lg:grid-cols-[1fr_20rem]"
+      className="min-h-full"
       onDragOver={(e) => {
         e.preventDefault()
         setOver(true)
       }}
-      onDragLeave={() => setOver(false)}
+      onDragLeave={(e) => e.currentTarget.contains(e.relatedTarget as Node | null) || setOver(false)}
       onDrop={(e) => {
         e.preventDefault()
         setOver(false)
-        setDropped([...e.dataTransfer.files])
+        dropped(e.dataTransfer).then(setFiles, () => {})
       }}
     >
-      <section aria-label="Batches">
-        <h1 className="mb-4 text-xl font-semibold">Batches</h1>
-        {lost && <p className="mb-3 text-sm text-warning">The connection to the service is lost; trying again …</p>}
-        <Trouble error={list.error} retry={() => list.refetch()} />
-        {list.data?.length === 0 && (
-          <p className="rounded-box border border-dashed border-base-300 p-10 text-center opacity-70">No batch yet. Drop a customer's files anywhere on this page.</p>
-        )}
-        <ul className="space-y-3">{list.data?.map((b) => <Row key={b.id} batch={b} />)}</ul>
-      </section>
-      <NewBatch dropped={dropped} over={over} />
+      <div className="mx-auto grid max-w-7xl gap-6 p-6 lg:grid-cols-[1fr_20rem]">
+        <div>
+          <h1 className="sr-only">Batches</h1>
+          <Lost lost={lost} />
+          <Trouble error={list.error} retry={() => list.refetch()} />
+          {list.data?.length === 0 && (
+            <p className="rounded-box border border-dashed border-base-300 p-10 text-center opacity-70">No batch yet. Drop a customer's files anywhere on this page.</p>
+          )}
+          {groups.map(
+            ([title, batches]) =>
+              batches.length > 0 && (
+                <section key={title} aria-label={title} className="mb-6">
+                  <h2 className="mb-2 flex items-baseline gap-2 font-semibold">
+                    {title} <span className="text-sm font-normal opacity-60">{batches.length}</span>
+                  </h2>
+                  <ul className="space-y-3">{batches.map((b) => <Row key={b.id} batch={b} />)}</ul>
+                </section>
+              ),
+          )}
+          {(list.data?.length ?? 0) >= more && more < 500 && <button className="btn btn-sm" onClick={() => setMore(500)}>Show earlier ones</button>}
+        </div>
+        <NewBatch dropped={files} over={over} />
+      </div>
     </div>
   )
 }
@@ -48,6 +66,16 @@ export function merge(old: Batch[], changed: Batch[]): Batch[] {
   const byId = new Map(old.map((b) => [b.id, b]))
   for (const b of changed) byId.set(b.id, b)
   return [...byId.values()].sort((a, b) => b.id - a.id)
+}
+
+/** grouped puts what waits for a person first, then what runs, then what is done. */
+export function grouped(batches: Batch[]): [title: string, batches: Batch[]][] {
+  const waits = (b: Batch) => b.counts.hold + b.counts.failed > 0
+  return [
+    ['Waiting for you', batches.filter(waits)],
+    ['At work', batches.filter((b) => !waits(b) && b.counts.waiting > 0)],
+    ['Done', batches.filter((b) => !waits(b) && b.counts.waiting === 0)],
+  ]
 }
 
 function Row({ batch }: { batch: Batch }) {
@@ -66,27 +94,5 @@ function Row({ batch }: { batch: Batch }) {
         <Bar counts={c} />
       </Link>
     </li>
-  )
-}
-
-/** Bar shows how a batch's parts came out, as lengths and in words. */
-export function Bar({ counts }: { counts: Batch['counts'] }) {
-  return (
-    <div className="mt-3">
-      <div className="flex h-2 gap-0.5 overflow-hidden rounded-full" role="img" aria-label={shares(counts).map((s) => share(s.outcome, s.n)).join(', ')}>
-        {shares(counts).map((s) => (
-          <div key={s.outcome} className={outcomes[s.outcome].fill} style={{ flexGrow: s.n }} />
-        ))}
-      </div>
-      <div className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-sm">
-        {shares(counts).map((s) => (
-          <span key={s.outcome} className="inline-flex items-center gap-1.5">
-            <span className={`grid size-4 place-items-center rounded-selector text-[10px] font-bold ${outcomes[s.outcome].fill}`}>{outcomes[s.outcome].letter}</span>
-            {share(s.outcome, s.n)}
-          </span>
-        ))}
-        {counts.waiting > 0 && <span className="ml-auto opacity-70">{Math.round(100 * counts.progress)} % done</span>}
-      </div>
-    </div>
   )
 }

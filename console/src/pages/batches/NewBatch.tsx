@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState, type FormEvent } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { useNavigate } from 'react-router'
-import { get, sendBatch, type Process } from '../../shared/api'
+import { get, large, pathOf, sendBatch, type Process } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
 import { bytes, plural } from '../../shared/words'
 
@@ -56,7 +56,7 @@ export function NewBatch({ dropped, over }: { dropped: File[]; over: boolean }) 
         <ul className="max-h-32 overflow-auto text-sm">
           {files.map((f, i) => (
             <li key={i} className="flex gap-2 py-0.5">
-              <span className="truncate">{f.name}</span>
+              <span className="truncate">{pathOf(f)}</span>
               <span className="ml-auto whitespace-nowrap opacity-70">{bytes(f.size)}</span>
             </li>
           ))}
@@ -81,6 +81,7 @@ export function NewBatch({ dropped, over }: { dropped: File[]; over: boolean }) 
         </select>
       </Field>
       <Trouble error={error} />
+      {files.some((f) => f.size > large) && <p className="text-xs opacity-70">Large files come in pieces: when the connection breaks, they go on where they were.</p>}
       {sent !== undefined && <progress className="progress progress-secondary" value={sent} max={1} aria-label="Sending" />}
       <button id="send" className="btn btn-primary w-full" disabled={!files.length || !customer.trim() || sent !== undefined}>
         {sent === undefined ? 'Take in' : `Sending ${Math.round(100 * sent)} %`}

@@ -1,62 +1,124 @@
-import { lazy, Suspense, useMemo, useState } from 'react'
+import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { Link, useParams, useSearchParams } from 'react-router'
-import { address, get, getBytes, revisionPath, type PartWithRevisions, type Process, type Report } from '../../shared/api'
+import { Link, useNavigate, useParams } from 'react-router'
+import { address, get, post, revisionPath, type PartWithRevisions } from '../../shared/api'
+import { useKeys } from '../../shared/keys'
 import { useLive } from '../../shared/live'
+import { Lost } from '../../shared/Lost'
 import { Mark } from '../../shared/Mark'
+import { Progress } from '../../shared/Progress'
 import { Trouble } from '../../shared/Trouble'
-import { bytes, outcome } from '../../shared/words'
-import type { Look } from '../../viewer/scene'
-import { readView } from '../../viewer/viewdata'
+import { bytes, count, outcome } from '../../shared/words'
+import type { Hit, Look, Scene } from '../../viewer/scene'
 import { ByHand } from './ByHand'
 import { Facts } from './Facts'
 import { Findings } from './Findings'
-import { WallLegend } from './WallLegend'
-import { Revisions } from './Revisions'
+import { LayerStrip } from './LayerStrip'
+import { LayerView } from './LayerView'
+import { Lighter } from './Lighter'
+import { Mend } from './Mend'
 import { Questions } from './Questions'
+import { Revisions } from './Revisions'
+import { Shells } from './Shells'
+import { ViewTools, type Switches } from './ViewTools'
+import { Legend } from './Legend'
+import { readCut, useAddress, writeCut } from './address'
+import { useProcess, useRevision } from './revision'
 
 const Viewer = lazy(async () => ({ default: (await import('../../viewer/Viewer')).Viewer }))
 
-/** PartPage is the bench for one part. Which revision, finding and place is shown stands in the address. */
+const tabs = [['findings', 'Findings'], ['shells', 'Shells'], ['mend', 'Mend'], ['lighter', 'Lighter'], ['facts', 'Measures']] as const
+type Tab = (typeof tabs)[number][0]
+
+/** PartPage is the bench for one part. Revision, finding, place, cut and camera stand in the address. */
 export function PartPage() {
   const id = Number(useParams().id)
-  const [search, setSearch] = useSearchParams()
+  const { search, go } = useAddress()
+  const navigate = useNavigate()
   const queries = useQueryClient()
   const part = useQuery({ queryKey: ['part', id], queryFn: () => get<PartWithRevisions>(`/parts/${id}`) })
   const current = part.data?.part
+  const again = () => queries.invalidateQueries({ queryKey: ['part', id] })
+  const { lost } = useLive(part.data ? `/batches/${part.data.batch.id}/events` : undefined, 'batch', again)
   const shown = search.get('r') === null ? (current?.current ?? 0) : Number(search.get('r'))
-  const revision = part.data?.revisions.find((r) => r.number === shown)
-  const checked = revision !== undefined && revision.verdict !== ''
-  const settled = `${shown}.${current?.unit_set ?? ''}.${revision?.verdict ?? ''}` // what report and view depend on
-  const report = useQuery({ queryKey: ['report', id, settled], queryFn: () => get<Report>(revisionPath(id, shown, 'report')), enabled: checked, staleTime: Infinity })
-  const readable = checked && report.data?.unread === undefined
-  const view = useQuery({
-    queryKey: ['view', id, settled],
-    queryFn: async () => readView(await getBytes(revisionPath(id, shown, 'view'))),
-    enabled: readable && report.data !== undefined,
-    staleTime: Infinity,
-    gcTime: 60_000,
-  })
-  const processes = useQuery({ queryKey: ['processes'], queryFn: () => get<Process[]>('/processes'), staleTime: Infinity })
-  const thinnest = processes.data?.find((p) => p.name === part.data?.batch.process)?.wall_mm ?? 1
-  const [switches, setLook] = useState({ wireframe: false, backs: true, seeThrough: false, walls: 'off' as Look['walls'] })
-  const look = useMemo<Look>(() => ({ ...switches, thinnest }), [switches, thinnest])
-  const [fitted, setFitted] = useState(0)
+  const { revision, checked, readable, report, view, full, wantFull } = useRevision(part.data, shown)
+  const process = useProcess(part.data?.batch.process)
+
+  const [switches, setSwitches] = useState<Switches>({ wireframe: false, backs: true, seeThrough: false, walls: 'off', machine: false, onlyFinding: false })
+  const [measuring, setMeasuring] = useState(false)
+  const [hits, setHits] = useState<Hit[]>([])
+  const [hidden, setHidden] = useState<ReadonlySet<number>>(new Set())
+  const scene = useRef<Scene>(undefined)
+  const cut = readCut(search.get('cut'))
+  const map = search.get('map') === 'overhang' ? 'overhang' : 'none'
+  const middle = view.data?.centre
+  const look = useMemo<Look>(
+    () => ({
+      ...switches,
+      thinnest: process?.wall_mm ?? 1,
+      map: { kind: map, steepest: process?.overhang_deg ?? 45, most: 1 },
+      section: cut && middle ? { axis: cut.axis, at: cut.at - middle['xyz'.indexOf(cut.axis)]!, flip: cut.flip } : undefined,
+      machine: switches.machine ? process?.machine_mm : undefined,
+    }),
+    [switches, process, map, cut?.axis, cut?.at, cut?.flip, middle],
+  )
 
   const kind = search.get('finding')
   const finding = report.data?.findings.find((f) => f.kind === kind)
   const chosen = finding && search.get('place') !== null ? Math.min(Number(search.get('place')), finding.places.length - 1) : undefined
-  const places = useMemo(() => finding?.places ?? [], [finding])
-  const go = (to: Record<string, string | number | undefined>) =>
-    setSearch((old) => {
-      const next = new URLSearchParams(old)
-      for (const [key, value] of Object.entries(to)) value === undefined ? next.delete(key) : next.set(key, String(value))
-      return next
-    }, { replace: true })
+  const places = useMemo(() => (full ? finding?.places : finding?.places.map((p) => ({ ...p, triangles: [] }))) ?? [], [finding, full])
+  const only = search.get('shell') === null ? undefined : Number(search.get('shell'))
+  useEffect(() => {
+    if (finding || only !== undefined || hidden.size > 0) wantFull()
+  }, [finding, only, hidden])
+  useEffect(() => setHits([]), [shown])
+  const measured = useMemo(() => hits.map((h) => h.at), [hits])
+  const tab = (search.get('tab') ?? 'findings') as Tab
+
+  const pick = (finding: string | undefined, place: number | undefined) => go({ finding, place, r: shown, cam: undefined })
+  const step = (by: number) => {
+    const n = finding?.places.length ?? 0
+    if (finding && n > 0) pick(finding.kind, ((chosen ?? 0) + by + n) % n)
+  }
+  const nextFinding = (by: number) => {
+    const list = report.data?.findings ?? []
+    if (list.length === 0) return
+    const at = list.findIndex((f) => f.kind === kind)
+    const next = list[at < 0 ? (by > 0 ? 0 : list.length - 1) : (at + by + list.length) % list.length]!
+    go({ tab: undefined, finding: next.kind, place: next.places.length ? 0 : undefined, r: shown, cam: undefined })
+  }
+  const size = report.data?.geometry.size_mm
+  const low = report.data?.geometry.min_mm
+  const cutAt = (z: number | undefined) => go({ cut: z === undefined ? undefined : writeCut({ axis: 'z', at: z, flip: false }) })
+  const layer = process?.layer_mm ?? 0.2
+  const flick = (what: 'wireframe' | 'backs' | 'seeThrough' | 'machine' | 'onlyFinding') => setSwitches((s) => ({ ...s, [what]: !s[what] }))
+  useKeys({
+    n: () => step(1),
+    p: () => step(-1),
+    N: () => nextFinding(1),
+    P: () => nextFinding(-1),
+    o: () => flick('onlyFinding'),
+    f: () => scene.current?.fit(),
+    w: () => flick('wireframe'),
+    b: () => flick('backs'),
+    t: () => flick('seeThrough'),
+    v: () => flick('machine'),
+    h: () => go({ map: map === 'overhang' ? undefined : 'overhang' }),
+    m: () => setMeasuring((on) => !on),
+    l: () => size && low && cutAt(cut ? undefined : low[2] + size[2] / 2),
+    ArrowUp: () => cut && cutAt(cut.at + layer),
+    ArrowDown: () => cut && cutAt(cut.at - layer),
+    c: () => part.data && part.data.revisions.length > 1 && navigate(`/parts/${id}/compare`),
+    Escape: () => go({ finding: undefined, place: undefined, cut: undefined, shell: undefined, map: undefined }),
+  })
 
   if (part.error) return <div className="p-6"><Trouble error={part.error} retry={() => part.refetch()} /></div>
   if (!part.data || !current) return null
-  const again = () => queries.invalidateQueries({ queryKey: ['part', id] })
+  const working = current.state === 'waiting' || current.state === 'working'
+  const ordered = () => {
+    go({ r: undefined, finding: undefined, place: undefined, shell: undefined })
+    again()
+  }
   return (
     <div className="flex h-full min-h-0">
       <section className="relative min-w-0 flex-1" aria-label="View">
@@ -69,79 +131,125 @@ export function PartPage() {
           </div>
         ) : (
           <Suspense>
-            <Viewer mesh={view.data} places={places} chosen={chosen} look={look} fitted={fitted} />
+            <Viewer
+              mesh={view.data}
+              places={places}
+              chosen={chosen}
+              look={look}
+              hidden={hidden}
+              only={only}
+              measured={measured}
+              camera={search.get('cam')}
+              moved={(cam, done) => done && go({ cam })}
+              picked={measuring ? (hit) => setHits((old) => (old.length > 1 ? [hit] : [...old, hit])) : undefined}
+              scene={scene}
+            />
           </Suspense>
         )}
         {view.error && <div className="absolute inset-x-6 top-16"><Trouble error={view.error} retry={() => view.refetch()} /></div>}
-        <div className="absolute left-4 top-3 text-sm">
+        <div className="absolute left-4 top-3 max-w-[60%] text-sm">
           <Link to={`/batches/${part.data.batch.id}`} className="link link-hover opacity-70">{part.data.batch.name}</Link>
-          <h1 className="text-lg font-semibold">{current.name}</h1>
+          <h1 className="truncate text-lg font-semibold" title={current.name}>{current.name}</h1>
+          <Lost lost={lost} />
+          {view.data && !full && (
+            <p className="mt-1">
+              A lighter copy is shown.{' '}
+              <button className="link" onClick={wantFull}>Show all {count(revision?.triangles ?? 0)} triangles</button>
+            </p>
+          )}
         </div>
-        {readable && (
-          <div className="absolute bottom-4 left-4 flex gap-1 rounded-box border border-base-300 bg-base-100/90 p-1" role="toolbar" aria-label="View">
-            <button className="btn btn-ghost btn-sm" onClick={() => setFitted((n) => n + 1)}>Whole part</button>
-            <Switch label="Wireframe" on={look.wireframe} set={(wireframe) => setLook({ ...look, wireframe })} />
-            <Switch label="Back faces" on={look.backs} set={(backs) => setLook({ ...look, backs })} />
-            <Switch label="See through" on={look.seeThrough} set={(seeThrough) => setLook({ ...look, seeThrough })} />
-            <Switch label="Walls" on={look.walls !== 'off'} set={(on) => setLook({ ...look, walls: on ? 'straight' : 'off' })} />
-          </div>
-        )}
-        {readable && look.walls !== 'off' && <WallLegend thinnest={thinnest} measure={look.walls} choose={(walls) => setLook({ ...look, walls })} />}
-      </section>
-      <aside className="w-96 shrink-0 space-y-5 overflow-auto border-l border-base-300 bg-base-100 p-5" aria-label="Part">
-        <div className="flex items-center text-lg">
-          <Mark outcome={outcome(current)} />
-          {current.state === 'working' && <span className="ml-auto text-sm opacity-70">{current.stage}</span>}
-        </div>
-        {(current.state === 'waiting' || current.state === 'working') && (
+        {readable && report.data && size && low && (
           <>
-            <progress className="progress progress-secondary" value={current.progress} max={1} aria-label="progress" />
-            <Follow batch={current.batch_id} changed={again} />
-          </>
-        )}
-        {current.state === 'failed' && <Trouble error={current.problem} />}
-        <Revisions revisions={part.data.revisions} shown={shown} show={(r) => go({ r, finding: undefined, place: undefined })} />
-        {report.data && report.data.questions.length > 0 && (shown === 0 || shown === current.current) && <Questions part={current} revision={shown} report={report.data} answered={again} />}
-        {report.data && !report.data.unread && (
-          <>
-            <Findings
-              report={report.data}
-              kind={kind ?? undefined}
-              chosen={chosen}
-              pick={(finding, place) => go({ finding, place, r: shown })}
+            <ViewTools
+              switches={switches}
+              set={setSwitches}
+              scene={scene}
+              finding={finding !== undefined}
+              overhang={map === 'overhang'}
+              setOverhang={(on) => go({ map: on ? 'overhang' : undefined })}
+              measuring={measuring}
+              setMeasuring={setMeasuring}
+              cut={cut}
+              setCut={(next) => go({ cut: next && writeCut(next) })}
+              low={low}
+              size={size}
             />
-            <Facts report={report.data} />
-            <ByHand part={current} shown={shown} report={report.data} finding={finding} chosen={chosen} ordered={() => {
-              go({ r: undefined, finding: undefined, place: undefined })
-              again()
-            }} />
+            <Legend look={look} hits={measuring ? hits : undefined} choose={(walls) => setSwitches((s) => ({ ...s, walls }))} />
+            <LayerStrip report={report.data} kind={kind ?? undefined} at={cut?.axis === 'z' ? cut.at : undefined} low={low[2]} high={low[2] + size[2]} layer={layer} set={cutAt} />
+            {cut?.axis === 'z' && view.data && <LayerView mesh={view.data} at={cut.at} layer={layer} low={low} size={size} />}
           </>
         )}
+      </section>
+      <aside className="flex w-96 shrink-0 flex-col border-l border-base-300 bg-base-100" aria-label="Part">
+        <div className="space-y-3 border-b border-base-300 p-4">
+          <div className="flex items-center text-lg">
+            <Mark outcome={outcome(current)} />
+            {working && <span className="ml-auto truncate pl-3 text-sm opacity-70">{current.stage || 'waiting'}</span>}
+          </div>
+          {working && (
+            <div className="flex items-center gap-3">
+              <Progress done={current.progress} />
+              <button className="btn btn-xs" id="stop" onClick={() => post(`/parts/${id}/stop`).then(again)}>Stop</button>
+            </div>
+          )}
+          {current.state === 'failed' && (
+            <>
+              <Trouble error={current.problem} />
+              <button className="btn btn-sm" id="check-again" onClick={() => post(`/parts/${id}/check`).then(again)}>Check again</button>
+            </>
+          )}
+          <Revisions part={id} revisions={part.data.revisions} shown={shown} show={(r) => go({ r, finding: undefined, place: undefined, shell: undefined })} />
+        </div>
+        <div className="min-h-0 flex-1 overflow-auto p-4">
+          {report.data && report.data.questions.length > 0 && (shown === 0 || shown === current.current) && (
+            <div className="mb-4 space-y-3"><Questions part={current} revision={shown} report={report.data} answered={again} /></div>
+          )}
+          {report.data && !report.data.unread && (
+            <>
+              <div role="tablist" className="mb-3 flex gap-1 border-b border-base-300 text-sm" aria-label="About the part">
+                {tabs.map(([name, label]) => (
+                  <button
+                    key={name}
+                    role="tab"
+                    aria-selected={tab === name}
+                    data-tab={name}
+                    className={`-mb-px border-b-2 px-2 py-1.5 ${tab === name ? 'border-secondary font-medium' : 'border-transparent opacity-70 hover:opacity-100'}`}
+                    onClick={() => go({ tab: name === 'findings' ? undefined : name })}
+                  >
+                    {label}
+                    {name === 'findings' && report.data.findings.length > 0 && <span className="ml-1 opacity-60">{report.data.findings.length}</span>}
+                    {name === 'shells' && <span className="ml-1 opacity-60">{count(report.data.geometry.shells)}</span>}
+                  </button>
+                ))}
+              </div>
+              {tab === 'findings' && (
+                <>
+                  <Findings report={report.data} kind={kind ?? undefined} chosen={chosen} pick={pick} />
+                  {finding && <ByHand part={current} shown={shown} finding={finding} chosen={chosen} ordered={ordered} />}
+                </>
+              )}
+              {tab === 'shells' && (
+                <Shells part={current} shown={shown} report={report.data} hidden={hidden} setHidden={setHidden} only={only} setOnly={(shell) => go({ shell })} ordered={ordered} />
+              )}
+              {tab === 'mend' && <Mend part={current} shown={shown} report={report.data} ordered={ordered} />}
+              {tab === 'lighter' && <Lighter key={shown} part={current} shown={shown} report={report.data} ordered={ordered} />}
+              {tab === 'facts' && <Facts report={report.data} />}
+            </>
+          )}
+        </div>
         {revision && (
-          <a id="download" className="btn btn-primary w-full" href={address(revisionPath(id, shown, 'file'))} download>
-            Download r{shown} ({bytes(revision.file_bytes)})
-          </a>
-        )}
-        {checked && (
-          <a className="btn btn-outline btn-sm w-full" href={address(revisionPath(id, shown, 'report'))} download={`${current.name}.r${shown}.report.json`}>
-            Report as JSON
-          </a>
+          <div className="flex gap-2 border-t border-base-300 p-3">
+            <a id="download" className="btn btn-primary btn-sm flex-1" href={address(revisionPath(id, shown, 'file'))} download>
+              Download r{shown} ({bytes(revision.file_bytes)})
+            </a>
+            {checked && (
+              <a className="btn btn-outline btn-sm" href={address(revisionPath(id, shown, 'report'))} download={`${current.name}.r${shown}.report.json`}>
+                Report
+              </a>
+            )}
+          </div>
         )}
       </aside>
     </div>
   )
-}
-
-function Switch({ label, on, set }: { label: string; on: boolean; set: (on: boolean) => void }) {
-  return (
-    <button className={`btn btn-sm ${on ? 'btn-secondary' : 'btn-ghost'}`} aria-pressed={on} onClick={() => set(!on)}>
-      {label}
-    </button>
-  )
-}
-
-/** Follow asks for the part again whenever its batch says that something changed. */
-function Follow({ batch, changed }: { batch: number; changed: () => void }) {
-  useLive(`/batches/${batch}/events`, 'batch', changed)
-  return null
 }

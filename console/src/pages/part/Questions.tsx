@@ -1,14 +1,15 @@
 import { useState } from 'react'
 import { address, post, type Part, type Question, type Report } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
+import { useKeys } from '../../shared/keys'
 import { size } from '../../shared/words'
 
 /** Questions asks what only a person can decide; the part is checked again with the answer. */
 export function Questions({ part, revision, report, answered }: { part: Part; revision: number; report: Report; answered: () => void }) {
-  return report.questions.map((q) => <OneQuestion key={q.id} part={part} revision={revision} report={report} question={q} answered={answered} />)
+  return report.questions.map((q, i) => <OneQuestion key={q.id} keyed={i === 0} part={part} revision={revision} report={report} question={q} answered={answered} />)
 }
 
-function OneQuestion({ part, revision, report, question, answered }: { part: Part; revision: number; report: Report; question: Question; answered: () => void }) {
+function OneQuestion({ part, revision, report, question, answered, keyed }: { keyed: boolean; part: Part; revision: number; report: Report; question: Question; answered: () => void }) {
   const [error, setError] = useState<unknown>()
   const [busy, setBusy] = useState(false)
   const [alike, setAlike] = useState(false)
@@ -28,20 +29,23 @@ function OneQuestion({ part, revision, report, question, answered }: { part: Par
       ? report.unit.candidates
           .filter((c) => question.choices.some((choice) => choice.answer === c.unit))
           .map((c) => ({ answer: c.unit, effect: size(c.size_mm), why: c.evidence[0], share: c.probability, picture: undefined }))
-      : question.choices.map((c) => ({ ...c, why: c.answer === question.default ? 'taken unless you say otherwise' : undefined, share: undefined }))
+      : question.choices.map((c) => ({ ...c, why: c.answer === question.default ? 'the default' : undefined, share: undefined }))
+  const busyPart = busy || part.state === 'waiting' || part.state === 'working'
+  useKeys(keyed && !busyPart ? Object.fromEntries([...choices.map((c, i) => [String(i + 1), () => answer(c.answer)]), ['a', () => setAlike((on) => !on)]]) : {})
   return (
     <section aria-label="Question" className="rounded-box border-2 border-info/60 p-3">
       <h2 className="font-semibold">{question.text}</h2>
       {question.id !== 'unit' && question.evidence.map((e) => <p key={e} className="mt-1 text-sm opacity-80">{e}</p>)}
       <ul className="mt-2 space-y-1.5">
-        {choices.map((c) => (
+        {choices.map((c, i) => (
           <li key={c.answer}>
             <button
               className="btn btn-sm h-auto w-full justify-start gap-3 py-1.5 text-left font-normal"
-              disabled={busy || part.state === 'waiting' || part.state === 'working'}
+              disabled={busyPart}
               data-answer={c.answer}
               onClick={() => answer(c.answer)}
             >
+              {keyed && <kbd className="kbd kbd-sm">{i + 1}</kbd>}
               <span className="min-w-8 font-semibold">{c.answer}</span>
               {c.picture && (
                 <img src={address(`/parts/${part.id}/revisions/${revision}/outcomes/${question.id}/${c.answer}`)} alt={`the part, if the answer is ${c.answer}`} className="h-16 w-21 rounded" />

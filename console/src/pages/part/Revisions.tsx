@@ -1,8 +1,9 @@
+import { Link } from 'react-router'
 import type { Revision } from '../../shared/api'
 import { bytes, count, digits } from '../../shared/words'
 
 /** Revisions lists a part's states; picking one shows it. */
-export function Revisions({ revisions, shown, show }: { revisions: Revision[]; shown: number; show: (r: number) => void }) {
+export function Revisions({ part, revisions, shown, show }: { part: number; revisions: Revision[]; shown: number; show: (r: number) => void }) {
   const repaired = revisions.filter((r) => r.repair)
   const one = revisions.find((r) => r.number === shown)
   return (
@@ -39,15 +40,20 @@ export function Revisions({ revisions, shown, show }: { revisions: Revision[]; s
           </tbody>
         </table>
       )}
+      {revisions.length > 1 && (
+        <p className="mt-2 text-sm">
+          <Link id="compare" className="link" to={`/parts/${part}/compare?b=${shown || revisions.length - 1}`} title="Key c">Compare with what was received</Link>
+        </p>
+      )}
       {one && (
-        <p className="mt-2 text-sm opacity-70">
+        <p className="mt-1 text-sm opacity-70">
           {one.number > 0 && one.parent !== null && one.parent > 0 && `from r${one.parent}, `}
           {one.triangles > 0 && `${count(one.triangles)} triangles, `}
           {bytes(one.file_bytes)}
         </p>
       )}
       {one?.repair && (
-        <ol className="mt-2 list-decimal space-y-1 pl-5 text-sm">
+        <ol className="mt-2 max-h-32 list-decimal space-y-1 overflow-auto pl-5 text-sm">
           {one.repair.steps.map((s, i) => (
             <li key={i}>
               <span className="font-medium">{s.title}</span>: {s.undone ? `undone, for ${s.undone}` : s.detail || 'nothing to change'}

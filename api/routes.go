@@ -1,0 +1,115 @@
+package api
+
+import (
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"veneer/bureau"
+	"veneer/bureau/record"
+	"veneer/core/check"
+	"veneer/core/process"
+	"veneer/core/repair"
+)
+
+// access is who may call a route.
+type access int
+
+const (
+	anyone    access = iota
+	looking          // whoever is signed in
+	operating        // whoever may change something
+)
+
+// route is one thing that the interface does. The table of all is what is served, and
+// what the description of the interface is made from.
+type route struct {
+	method, path string // below /api/v1, as Gin writes parameters
+	summary      string
+	who          access
+	do           gin.HandlerFunc
+	in, out      any     // values of what is sent and answered as JSON; nil for nothing
+	takes, gives string  // media types when they are not JSON
+	status       int     // of success; 200 when 0
+	query        []param // what may stand behind a question mark
+}
+
+type param struct{ name, about string }
+
+const (
+	bytesType = "application/octet-stream"
+	pngType   = "image/png"
+	svgType   = "image/svg+xml"
+	zipType   = "application/zip"
+	eventType = "text/event-stream"
+	formType  = "multipart/form-data"
+)
+
+func (s *server) routes() []route {
+	get, post := http.MethodGet, http.MethodPost
+	return []route{
+		{method: get, path: "/openapi.json", who: anyone, do: s.describe, gives: "application/json", summary: "This description"},
+
+		{method: post, path: "/session", who: anyone, do: s.signIn, in: Credentials{}, out: SignIn{}, summary: "Sign in"},
+		{method: get, path: "/session", who: looking, do: s.whoAmI, out: record.Person{}, summary: "Who is signed in"},
+		{method: http.MethodDelete, path: "/session", who: looking, do: s.signOut, status: http.StatusNoContent, summary: "Sign out"},
+
+		{method: get, path: "/processes", who: looking, do: s.processes, out: []process.Process{}, summary: "Printing processes and their limits"},
+		{method: get, path: "/kinds", who: looking, do: s.kinds, out: []Kind{}, summary: "Kinds of findings, explained"},
+		{method: get, path: "/kinds/:kind/sketch", who: looking, do: s.sketch, gives: svgType, summary: "A drawing of a kind of finding, before and after"},
+
+		{method: get, path: "/batches", who: looking, do: s.batches, out: []record.Batch{}, summary: "Batches, newest first",
+			query: []param{{"before", "go on below this batch's number"}, {"limit", "how many, 1 to 500; 50 when left out"}}},
+		{method: post, path: "/batches", who: operating, do: s.receive, takes: formType, out: record.Batch{}, status: http.StatusCreated,
+			summary: "Take in a batch: the fields name, customer, process, repair, expect and upload, then the files"},
+		{method: get, path: "/batches/:batch", who: looking, do: s.batch, out: BatchWithParts{}, summary: "A batch with its parts"},
+		{method: get, path: "/batches/:batch/audit", who: looking, do: s.audit, out: []record.Event{}, summary: "What happened to a batch, oldest first"},
+		{method: get, path: "/batches/:batch/events", who: looking, do: s.batchEvents, gives: eventType, summary: "A batch and the parts that change, as they do"},
+		{method: get, path: "/batches/:batch/export", who: looking, do: s.export, gives: zipType, summary: "The newest files and reports of a batch in one zip",
+			query: []param{{"parts", "numbers of parts with commas between; all when left out"}}},
+		{method: post, path: "/batches/:batch/repair", who: operating, do: s.repairBatch, in: PartList{}, out: Begun{}, status: http.StatusAccepted, summary: "Mend the parts that call for it"},
+		{method: post, path: "/batches/:batch/lighten", who: operating, do: s.lightenBatch, in: LightenOrder{}, out: Begun{}, status: http.StatusAccepted, summary: "Make the heavy parts lighter"},
+		{method: post, path: "/batches/:batch/unit", who: operating, do: s.setUnits, in: UnitsOrder{}, out: Begun{}, status: http.StatusAccepted, summary: "Say in which unit parts are"},
+		{method: get, path: "/events", who: looking, do: s.events, gives: eventType, summary: "The newest batches, as they change"},
+
+		{method: post, path: "/uploads", who: operating, do: s.beginUpload, in: UploadOrder{}, out: bureau.Upload{}, status: http.StatusCreated, summary: "Begin a large file that comes in pieces"},
+		{method: get, path: "/uploads/:upload", who: operating, do: s.upload, out: bureau.Upload{}, summary: "How far an upload is"},
+		{method: http.MethodPatch, path: "/uploads/:upload", who: operating, do: s.addToUpload, takes: bytesType, out: bureau.Upload{}, summary: "Add a piece where the upload is",
+			query: []param{{"offset", "where the piece begins"}}},
+
+		{method: get, path: "/jobs", who: looking, do: s.jobs, out: []record.JobRow{}, summary: "What runs, what waits in its order, and what ended last"},
+
+		{method: get, path: "/parts/:part", who: looking, do: s.part, out: PartWithRevisions{}, summary: "A part with its revisions"},
+		{method: post, path: "/parts/:part/unit", who: operating, do: s.setUnit, in: UnitOrder{}, status: http.StatusAccepted, summary: "Say in which unit a part is"},
+		{method: post, path: "/parts/:part/answers", who: operating, do: s.answerQuestion, in: AnswerOrder{}, status: http.StatusAccepted, summary: "Answer a question"},
+		{method: post, path: "/parts/:part/expect", who: operating, do: s.setExpect, in: ExpectOrder{}, status: http.StatusAccepted, summary: "Say how large the customer stated a part to be"},
+		{method: post, path: "/parts/:part/check", who: operating, do: s.recheck, status: http.StatusAccepted, summary: "Check a part once more"},
+		{method: post, path: "/parts/:part/repair", who: operating, do: s.repair, in: bureau.Order{}, status: http.StatusAccepted, summary: "Mend a part from one of its revisions"},
+		{method: post, path: "/parts/:part/stop", who: operating, do: s.stop, status: http.StatusAccepted, summary: "Stop what is being done to a part"},
+		{method: post, path: "/parts/:part/plan", who: looking, do: s.plan, in: bureau.Order{}, out: []repair.Step{}, summary: "What a repair would do, and what it needs"},
+		{method: post, path: "/parts/:part/studies", who: looking, do: s.ask, in: StudyOrder{}, out: record.Study{}, summary: "Have something worked out, or find what was"},
+		{method: get, path: "/parts/:part/studies/:study", who: looking, do: s.study, out: record.Study{}, summary: "A study and, when it is done, its result"},
+		{method: get, path: "/parts/:part/studies/:study/files/:name", who: looking, do: s.studyFile, gives: bytesType, summary: "A file that came with a study's result"},
+		{method: get, path: "/parts/:part/revisions/:number/report", who: looking, do: s.report, out: check.Report{}, summary: "The check report of a revision"},
+		{method: get, path: "/parts/:part/revisions/:number/file", who: looking, do: s.file, gives: bytesType, summary: "The file of a revision"},
+		{method: get, path: "/parts/:part/revisions/:number/picture", who: looking, do: s.picture, gives: pngType, summary: "A picture of a revision",
+			query: []param{{"front", "1 for one straight from the front, which fills its frame"}}},
+		{method: get, path: "/parts/:part/revisions/:number/view", who: looking, do: s.view, gives: bytesType, summary: "What a browser shows a revision from",
+			query: []param{{"light", "1 for the lighter one of a heavy part"}}},
+		{method: get, path: "/parts/:part/revisions/:number/outcomes/:question/:answer", who: looking, do: s.outcome, gives: pngType, summary: "A picture of what an answer would make of the part"},
+	}
+}
+
+// serveRoutes puts the table into effect.
+func (s *server) serveRoutes(v1 *gin.RouterGroup) {
+	for _, r := range s.routes() {
+		way := []gin.HandlerFunc{sameSite}
+		if r.who >= looking {
+			way = append(way, s.signedIn)
+		}
+		if r.who >= operating {
+			way = append(way, mayChange)
+		}
+		v1.Handle(r.method, r.path, append(way, r.do)...)
+	}
+}

@@ -1,0 +1,24 @@
+package cli
+
+import (
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"veneer/api"
+)
+
+func describeCommand() *cobra.Command {
+	var types string
+	c := &cobra.Command{
+		Use: "describe", Short: "Print the description of the network interface, in OpenAPI 3.1", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, args []string) error {
+			if types != "" {
+				return os.WriteFile(types, []byte(api.Describe().TypeScript()), 0o644)
+			}
+			return printJSON(c.OutOrStdout(), api.Describe())
+		},
+	}
+	c.Flags().StringVar(&types, "typescript", "", "write its types to this file instead, for the console")
+	return c
+}
