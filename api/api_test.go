@@ -52,7 +52,9 @@ func serve(t *testing.T) string {
 	v, err := vault.Open(t.TempDir())
 	require.NoError(t, err)
 	s := storetest.Open(t)
-	b := &bureau.Bureau{Store: s, Vault: v, Limits: file.DefaultLimits(), Parts: 100, Session: time.Hour,
+	uploads, err := bureau.OpenUploads(t.TempDir())
+	require.NoError(t, err)
+	b := &bureau.Bureau{Store: s, Vault: v, Uploads: uploads, Limits: file.DefaultLimits(), Parts: 100, Session: time.Hour,
 		Passwords: &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}}
 	require.NoError(t, b.AddPerson(t.Context(), "veneer", "ada", password, record.Operator))
 	require.NoError(t, b.AddPerson(t.Context(), "veneer", "vic", password, record.Viewer))

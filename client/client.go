@@ -53,10 +53,15 @@ type Submission struct {
 	Names                   []string // what to call them, folders with slashes; nil for their last elements
 	// Progress is told the bytes sent; may be nil.
 	Progress func(sent int64)
+
+	uploads []string
 }
 
-// Submit sends a batch; its files stream from disk.
+// Submit sends a batch; its files stream from disk, large ones piece by piece before.
 func (c *Client) Submit(ctx context.Context, s Submission) (b record.Batch, err error) {
+	if err := c.uploadLarge(ctx, &s); err != nil {
+		return b, err
+	}
 	reader, writer := io.Pipe()
 	form := multipart.NewWriter(writer)
 	go func() { // ends when all is written or the request gives up and closes the reader
@@ -75,6 +80,41 @@ func (c *Client) Submit(ctx context.Context, s Submission) (b record.Batch, err 
 	return b, c.do(req, &b)
 }
 
+// uploadLarge takes large files out of a submission and puts their uploads in.
+func (c *Client) uploadLarge(ctx context.Context, s *Submission) error {
+	var paths, names []string
+	var before int64
+	for i, path := range s.Paths {
+		name := filepath.Base(path)
+		if s.Names != nil {
+			name = s.Names[i]
+		}
+		info, err := os.Stat(path)
+		if err != nil {
+			return err
+		}
+		if info.Size() <= largeBytes {
+			paths, names = append(paths, path), append(names, name)
+			continue
+		}
+		id, err := c.Upload(ctx, path, name, func(sent int64) {
+			if s.Progress != nil {
+				s.Progress(before + sent)
+			}
+		})
+		if err != nil {
+			return err
+		}
+		s.uploads = append(s.uploads, id)
+		before += info.Size()
+	}
+	if tell := s.Progress; tell != nil {
+		s.Progress = func(sent int64) { tell(before + sent) }
+	}
+	s.Paths, s.Names = paths, names
+	return nil
+}
+
 func writeForm(form *multipart.Writer, s Submission) error {
 	repair := "auto"
 	if s.NoRepair {
@@ -83,6 +123,9 @@ func writeForm(form *multipart.Writer, s Submission) error {
 	fields := [][2]string{{"name", s.Name}, {"customer", s.Customer}, {"process", s.Process}, {"repair", repair}}
 	for _, e := range s.Expect {
 		fields = append(fields, [2]string{"expect", e})
+	}
+	for _, id := range s.uploads {
+		fields = append(fields, [2]string{"upload", id})
 	}
 	for _, f := range fields {
 		if f[1] == "" {
@@ -197,17 +240,7 @@ func (c *Client) RepairBatch(ctx context.Context, batch int64) (int, error) {
 
 // Fetch copies one thing of a revision (file, picture, view or report) to w.
 func (c *Client) Fetch(ctx context.Context, part int64, number int, thing string, w io.Writer) error {
-	req, err := c.request(ctx, http.MethodGet, fmt.Sprintf("/parts/%d/revisions/%d/%s", part, number, thing), nil)
-	if err != nil {
-		return err
-	}
-	res, err := c.answer(req)
-	if err != nil {
-		return err
-	}
-	defer res.Body.Close()
-	_, err = io.Copy(w, res.Body)
-	return err
+	return c.copy(ctx, fmt.Sprintf("/parts/%d/revisions/%d/%s", part, number, thing), w)
 }
 
 // Watch follows a batch: see is called with the batch and the parts that
@@ -290,9 +323,13 @@ func (c *Client) send(ctx context.Context, method, path string, in, out any) err
 }
 
 func (c *Client) request(ctx context.Context, method, path string, body io.Reader) (*http.Request, error) {
+	path, query, _ := strings.Cut(path, "?")
 	address, err := url.JoinPath(c.Server, "/api/v1", path)
 	if err != nil {
 		return nil, fmt.Errorf("the service's address %q cannot be used: %w", c.Server, err)
+	}
+	if query != "" {
+		address += "?" + query
 	}
 	req, err := http.NewRequestWithContext(ctx, method, address, body)
 	if err == nil && c.Token != "" {

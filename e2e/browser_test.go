@@ -65,19 +65,20 @@ type page struct {
 	t    *testing.T
 	ctx  context.Context
 	site string
+
+	lock       sync.Mutex
+	complaints []string
 }
 
 func openPage(t *testing.T, site string) *page {
 	t.Helper()
 	ctx, cancel := chromedp.NewContext(openBrowser(t))
 	t.Cleanup(cancel)
-	p := &page{t, ctx, site}
-	var lock sync.Mutex
-	var complaints []string
+	p := &page{t: t, ctx: ctx, site: site}
 	complain := func(text string) {
-		lock.Lock()
-		defer lock.Unlock()
-		complaints = append(complaints, text)
+		p.lock.Lock()
+		defer p.lock.Unlock()
+		p.complaints = append(p.complaints, text)
 	}
 	require.NoError(t, chromedp.Listen(ctx, func(ev any) {
 		switch ev := ev.(type) {
@@ -90,9 +91,9 @@ func openPage(t *testing.T, site string) *page {
 		}
 	}))
 	t.Cleanup(func() {
-		lock.Lock()
-		defer lock.Unlock()
-		for _, c := range complaints {
+		p.lock.Lock()
+		defer p.lock.Unlock()
+		for _, c := range p.complaints {
 			t.Errorf("the page %s", c)
 		}
 	})

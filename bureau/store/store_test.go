@@ -271,3 +271,85 @@ func TestBatchesAreListedInPages(t *testing.T) {
 	}
 	assert.Equal(t, []int64{5, 4, 3, 2, 1}, ids)
 }
+
+// TestStoppedJobs takes a part off its worker: what was checked stays as it was, what
+// never was has failed, and can be asked for again.
+func TestStoppedJobs(t *testing.T) {
+	s := storetest.Open(t)
+	ctx := t.Context()
+	addBatch(t, s, true, "a.stl")
+	job := take(t, s, "one")
+	require.NoError(t, s.Cancel(ctx, "ada", job.PartID))
+	assert.ErrorIs(t, s.Renew(ctx, job, "one", lease, "check", 0.5), store.ErrLeaseLost)
+	assert.ErrorIs(t, s.Finish(ctx, job, "one", store.Outcome{Report: report(check.Pass)}), store.ErrLeaseLost)
+	p, err := s.Part(ctx, job.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, record.PartFailed, p.State)
+	assert.Equal(t, "ada stopped the check", p.Problem)
+	require.NoError(t, s.Cancel(ctx, "ada", job.PartID), "there is nothing left to stop")
+
+	require.NoError(t, s.Recheck(ctx, "ada", job.PartID))
+	job = take(t, s, "one")
+	require.NoError(t, s.Finish(ctx, job, "one", store.Outcome{Report: report(check.Repair)}))
+	mend := take(t, s, "two")
+	require.Equal(t, record.Mend, mend.Kind)
+	require.NoError(t, s.Cancel(ctx, "ada", mend.PartID))
+	p, err = s.Part(ctx, mend.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, record.PartDone, p.State)
+	assert.Equal(t, "repair", p.Verdict)
+	assert.Empty(t, p.Problem)
+	assert.ErrorIs(t, s.Cancel(ctx, "ada", 99), store.ErrNotFound)
+	jobs, err := s.Jobs(ctx, 10)
+	require.NoError(t, err)
+	states := []string{}
+	for _, j := range jobs {
+		states = append(states, j.State)
+	}
+	assert.Equal(t, []string{"stopped", "done", "stopped"}, states)
+}
+
+// TestStudiesLeaveThePart alone: its state is told of the study, not of the part; the
+// same is asked once, and again only when it failed.
+func TestStudiesLeaveThePart(t *testing.T) {
+	s := storetest.Open(t)
+	ctx := t.Context()
+	addBatch(t, s, false, "a.stl")
+	job := take(t, s, "one")
+	require.NoError(t, s.Finish(ctx, job, "one", store.Outcome{Report: report(check.Repair)}))
+	ask := record.Study{PartID: job.PartID, Kind: record.Levels, About: strings.Repeat("c", 64), CreatedBy: "ada"}
+	first, err := s.AskStudy(ctx, ask)
+	require.NoError(t, err)
+	same, err := s.AskStudy(ctx, ask)
+	require.NoError(t, err)
+	assert.Equal(t, first.ID, same.ID)
+	study := take(t, s, "one")
+	require.Equal(t, record.Look, study.Kind)
+	assert.Nil(t, take(t, s, "two"), "one job for both")
+	require.NoError(t, s.Renew(ctx, study, "one", lease, "make lighter", 0.25))
+	now, err := s.Study(ctx, job.PartID, first.ID)
+	require.NoError(t, err)
+	assert.Equal(t, [2]any{"running", 0.25}, [2]any{now.State, now.Progress})
+	p, err := s.Part(ctx, job.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, record.PartDone, p.State)
+
+	require.NoError(t, s.Fail(ctx, study, "one", "too large", false))
+	p, err = s.Part(ctx, job.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, record.PartDone, p.State)
+	assert.Empty(t, p.Problem)
+	failed, err := s.Study(ctx, job.PartID, first.ID)
+	require.NoError(t, err)
+	assert.Equal(t, [2]string{"failed", "too large"}, [2]string{failed.State, failed.Problem})
+	_, err = s.AskStudy(ctx, ask)
+	require.NoError(t, err)
+	study = take(t, s, "one")
+	require.NoError(t, s.FinishStudy(ctx, study, "one", []byte(`[1]`), map[string]string{"level.png": "ab"}))
+	assert.ErrorIs(t, s.FinishStudy(ctx, study, "one", nil, nil), store.ErrLeaseLost)
+	done, err := s.Study(ctx, job.PartID, first.ID)
+	require.NoError(t, err)
+	assert.Equal(t, [2]string{"done", "[1]"}, [2]string{done.State, string(done.Result)})
+	_, err = s.Study(ctx, 77, first.ID)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}

@@ -35,13 +35,20 @@ func DefaultOptions(m *mesh.Mesh) Options {
 	return Options{Width: 480, Height: 360, Azimuth: 32, Elevation: 26 + 30*max(0, 1-3*flat)}
 }
 
-// FrontOptions look straight at the part's front, in a frame as wide and as high
-// as the part: so that parts drawn so can stand beside one another at one scale.
+// FrontOptions look straight at the part's front, or from above at one that lies
+// flat, in a frame as wide as the part along x and as high: so that parts drawn so
+// can stand beside one another at one scale.
 func FrontOptions(m *mesh.Mesh) Options {
-	const longest = 360
+	const longest, flat = 360, 0.35
 	size := m.Bounds().Size()
-	scale := longest / max(size.X, size.Z, 1e-12)
-	return Options{Width: max(int(math.Round(scale*size.X)), 2), Height: max(int(math.Round(scale*size.Z)), 2), Whole: true}
+	opt := Options{Whole: true}
+	high := size.Z
+	if size.Z < flat*size.Y {
+		opt.Elevation, high = 90, size.Y
+	}
+	scale := longest / max(size.X, high, 1e-12)
+	opt.Width, opt.Height = max(int(math.Round(scale*size.X)), 2), max(int(math.Round(scale*high)), 2)
+	return opt
 }
 
 // Paint of the three kinds of surface: front, back, and marked by a finding.

@@ -88,7 +88,8 @@ func TestViewData(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, WriteView(&b, cube(), []measure.Thin{{Sample: measure.Sample{At: cube().Positions[0], Normal: geom.Vec{Z: -1}}, RayMM: 10, SphereMM: 8}}))
 	v := b.Bytes()
-	require.Len(t, v, 40+8*12+36*4+32)
+	require.Len(t, v, 40+8*12+36*4+32+12*4)
+	assert.EqualValues(t, 1, binary.LittleEndian.Uint32(v[40+8*12+36*4+32:]), "the first triangle is of the first shell")
 	float := func(at int) float32 { return math.Float32frombits(binary.LittleEndian.Uint32(v[at:])) }
 	assert.EqualValues(t, 1, binary.LittleEndian.Uint32(v[12:]), "wall samples")
 	for i, want := range []float32{-5, -5, -5, 0, 0, -1, 10, 8} {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Batch, BatchWithParts, Part } from '../shared/api'
 import { mergeParts } from './batch/BatchPage'
-import { merge } from './batches/Batches'
+import { grouped, merge } from './batches/Batches'
 
 describe('live changes', () => {
   it('put changed batches over known ones, newest first', () => {
@@ -15,5 +15,10 @@ describe('live changes', () => {
     expect(merged.batch.name).toBe('x')
     expect(merged.parts.map((p) => p.verdict)).toEqual(['', 'pass'])
     expect(mergeParts(undefined, now).parts).toHaveLength(1)
+  })
+  it('put what waits for a person first', () => {
+    const b = (id: number, counts: object) => ({ id, counts: { hold: 0, failed: 0, waiting: 0, ...counts } }) as unknown as Batch
+    const groups = grouped([b(4, { hold: 1, waiting: 2 }), b(3, { waiting: 1 }), b(2, {}), b(1, { failed: 1 })])
+    expect(groups.map(([title, list]) => [title, list.map((x) => x.id)])).toEqual([['Waiting for you', [4, 1]], ['At work', [3]], ['Done', [2]]])
   })
 })

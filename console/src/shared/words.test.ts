@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Counts, Part } from './api'
-import { area, bytes, count, digits, foundAs, outcome, plural, share, shares, size, volume, when } from './words'
+import { area, bytes, count, digits, foundAs, outcome, plural, remaining, share, shares, size, volume, when } from './words'
 
 describe('numbers in words', () => {
   it('keeps sensible digits', () => {
@@ -13,6 +13,9 @@ describe('numbers in words', () => {
     expect([4, 160_000].map(volume)).toEqual(['4 mm³', '160 cm³'])
     expect([5.6, 51_300].map(area)).toEqual(['5.6 mm²', '513 cm²'])
     expect(when('2026-11-23T09:07:15.25Z')).toBe('2026-11-23 09:07 UTC')
+  })
+  it('tells the time that is left, once it can', () => {
+    expect([remaining(0.01, 60), remaining(0.5, 1), remaining(0.5, 40), remaining(0.1, 60)]).toEqual(['', '', '40 s left', '9 min left'])
   })
   it('counts one and many', () => {
     expect(count(1234567)).toBe('1\u202f234\u202f567')

@@ -1,4 +1,4 @@
-import { useEffect, useImperativeHandle, useMemo, useRef, type Ref } from 'react'
+import { useEffect, useMemo, useRef, type RefObject } from 'react'
 import type { Place, Vec3 } from '../shared/api'
 import { Scene, type Hit, type Look } from './scene'
 import { indicesWithout, type MeshView } from './viewdata'
@@ -21,7 +21,7 @@ export interface ViewerProps {
   camera?: string | null // where it begins
   moved?: (camera: string, done: boolean) => void
   picked?: ((hit: Hit) => void) | undefined
-  scene?: Ref<Scene | undefined>
+  scene?: RefObject<Scene | undefined> // is told the scene, once there is one
 }
 
 const none: never[] = []
@@ -38,12 +38,12 @@ export function Viewer({ mesh, places = none, chosen, look, hidden = noShells, o
     const tally = (window.__viewer ??= { frames: 0 })
     tally.frames = 0
     scene.current = new Scene(canvas.current!, () => tally.frames++, (text, done) => tell.current.moved?.(text, done))
+    if (handle) handle.current = scene.current
     return () => {
       scene.current?.dispose()
       delete window.__viewer
     }
   }, [])
-  useImperativeHandle(handle, () => scene.current, [])
   const indices = useMemo(() => mesh && indicesWithout(mesh, hidden, only), [mesh, hidden, only])
   useEffect(() => {
     if (!mesh || !indices) return

@@ -1,5 +1,7 @@
 import * as THREE from 'three'
 import { paint } from './paint'
+import { across, regions, slice, type Axis } from './slice'
+import type { MeshView } from './viewdata'
 
 /** Section is a plane across an axis that cuts the part open: what lies beyond it is not shown. */
 export interface Section {
@@ -8,55 +10,26 @@ export interface Section {
   flip: boolean // show the other side
 }
 
-/**
- * Cut cuts the part open along a plane, and fills the face of the cut.
- *
- * Idea: where the eye looks through the cut into the part, it passes one more back than
- * fronts. Backs are counted up and fronts down in the stencil, and the plane is painted
- * where something is left: exactly in the part's inside, when it is closed.
- */
+/** Cut cuts the part open along a plane, and fills what is solid there. */
 export class Cut {
-  readonly group = new THREE.Group()
   planes: THREE.Plane[] = []
-  private plane = new THREE.Plane(new THREE.Vector3(0, 0, -1), 0)
-  private lid: THREE.Mesh
-  private counters: THREE.Mesh[]
+  readonly lid = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: paint.cut, side: THREE.DoubleSide }))
+  private plane = new THREE.Plane()
 
-  constructor(
-    geometry: THREE.BufferGeometry,
-    private cutting: THREE.Material[],
-  ) {
-    const counting = (side: THREE.Side, op: THREE.StencilOp) => {
-      const m = new THREE.MeshBasicMaterial({ side, depthWrite: false, depthTest: false, colorWrite: false, clippingPlanes: [this.plane] })
-      m.stencilWrite = true
-      m.stencilFunc = THREE.AlwaysStencilFunc
-      m.stencilFail = m.stencilZFail = m.stencilZPass = op
-      const mesh = new THREE.Mesh(geometry, m)
-      mesh.renderOrder = -2
-      return mesh
-    }
-    this.counters = [counting(THREE.BackSide, THREE.IncrementWrapStencilOp), counting(THREE.FrontSide, THREE.DecrementWrapStencilOp)]
-    const fill = new THREE.MeshBasicMaterial({ color: paint.cut, side: THREE.DoubleSide, stencilWrite: true, stencilRef: 0, stencilFunc: THREE.NotEqualStencilFunc, stencilFail: THREE.ReplaceStencilOp, stencilZFail: THREE.ReplaceStencilOp, stencilZPass: THREE.ReplaceStencilOp })
-    this.lid = new THREE.Mesh(new THREE.PlaneGeometry(1, 1), fill)
-    this.lid.renderOrder = -1
-    this.lid.onAfterRender = (renderer) => renderer.clearStencil()
-    this.group.add(...this.counters, this.lid)
-    this.group.visible = false
+  constructor(private cutting: THREE.Material[]) {
+    this.lid.visible = false
   }
 
-  set(section: Section | undefined, box: THREE.Box3 | undefined) {
-    this.group.visible = section !== undefined && box !== undefined
+  set(section: Section | undefined, mesh: MeshView | undefined) {
     this.planes = []
-    if (section && box) {
-      const normal = new THREE.Vector3()
-      normal[section.axis] = section.flip ? 1 : -1
-      this.plane.normal.copy(normal)
+    this.lid.visible = section !== undefined && mesh !== undefined
+    if (section && mesh) {
+      const axis = 'xyz'.indexOf(section.axis) as Axis
+      this.plane.normal.set(0, 0, 0).setComponent(axis, section.flip ? 1 : -1)
       this.plane.constant = section.flip ? -section.at : section.at
       this.planes = [this.plane]
-      const size = 2.2 * box.getSize(new THREE.Vector3()).length()
-      this.lid.scale.set(size, size, 1)
-      this.lid.position.copy(normal).multiplyScalar(-this.plane.constant)
-      this.lid.lookAt(this.lid.position.clone().add(normal))
+      this.lid.geometry.dispose()
+      this.lid.geometry = filled(mesh, section.at, axis)
     }
     for (const m of this.cutting) {
       const was = m.clippingPlanes?.length ?? 0
@@ -66,7 +39,32 @@ export class Cut {
   }
 
   dispose() {
-    for (const m of [...this.counters, this.lid]) (m.material as THREE.Material).dispose()
     this.lid.geometry.dispose()
+    this.lid.material.dispose()
   }
+}
+
+/** filled is the solid of a cut as triangles. */
+function filled(mesh: MeshView, at: number, axis: Axis): THREE.BufferGeometry {
+  const [u, v] = across(axis)
+  const points = (line: Float32Array) => Array.from({ length: line.length / 2 }, (_, i) => new THREE.Vector2(line[2 * i], line[2 * i + 1]))
+  const flat: number[] = []
+  const index: number[] = []
+  for (const region of regions(slice(mesh, at, axis)).solid) {
+    const outer = points(region.outer)
+    const holes = region.holes.map(points)
+    const first = flat.length / 3
+    for (const t of THREE.ShapeUtils.triangulateShape(outer, holes)) index.push(...t.map((i) => first + i))
+    for (const p of [outer, ...holes].flat()) {
+      const place = [0, 0, 0]
+      place[u] = p.x
+      place[v] = p.y
+      place[axis] = at
+      flat.push(...place)
+    }
+  }
+  const geometry = new THREE.BufferGeometry()
+  geometry.setAttribute('position', new THREE.Float32BufferAttribute(flat, 3))
+  geometry.setIndex(index)
+  return geometry
 }

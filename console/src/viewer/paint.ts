@@ -3,7 +3,7 @@
 import * as THREE from 'three'
 import { wallTimes } from './viewdata'
 
-export const paint = { front: 0xb4c4c6, back: 0xc8592e, mark: 0xd6205f, chosen: 0xffb000, wire: 0x14323a, cut: 0x2f6f7a, bed: 0x7d8f94, measure: 0x14323a }
+export const paint = { front: 0xb4c4c6, back: 0xc8592e, mark: 0xd6205f, chosen: 0xffb000, wire: 0x14323a, cut: 0x2f6f7a, bed: 0x7d8f94, measure: 0xd8671f }
 
 const thin = new THREE.Color(paint.mark)
 const nearlyThin = new THREE.Color(0x14323a)

@@ -70,7 +70,7 @@ export class Scene {
     private drawn: () => void,
     private moved: (camera: string, done: boolean) => void = () => {},
   ) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !new URLSearchParams(location.search).has('plain'), alpha: true, stencil: true })
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !new URLSearchParams(location.search).has('plain'), alpha: true })
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
     this.renderer.localClippingEnabled = true
     this.camera.up.set(0, 0, 1)
@@ -90,8 +90,8 @@ export class Scene {
     this.wireMesh = new THREE.Mesh(this.geometry, this.wire)
     this.wireMesh.visible = false
     this.picked = new THREE.Mesh(this.geometry, new THREE.MeshBasicMaterial({ side: THREE.DoubleSide }))
-    this.cut = new Cut(this.geometry, [this.front, this.back, this.wire])
-    this.scene.add(new THREE.Mesh(this.geometry, this.front), new THREE.Mesh(this.geometry, this.back), this.wireMesh, this.cut.group, this.marks, this.measures, this.surround)
+    this.cut = new Cut([this.front, this.back, this.wire])
+    this.scene.add(new THREE.Mesh(this.geometry, this.front), new THREE.Mesh(this.geometry, this.back), this.wireMesh, this.cut.lid, this.marks, this.measures, this.surround)
     this.ring = new THREE.Sprite(new THREE.SpriteMaterial({ map: ringTexture(), depthTest: false, sizeAttenuation: false }))
     this.ring.scale.setScalar(0.06)
     this.ring.visible = false
@@ -148,7 +148,7 @@ export class Scene {
     this.front.color.set(look.walls === 'off' ? paint.front : pale)
     this.clearWalls()
     if (look.walls !== 'off') this.addWalls(look)
-    this.cut.set(look.section, this.geometry.boundingBox ?? undefined)
+    this.cut.set(look.section, this.view)
     this.setSurround(look.machine)
     this.draw()
   }

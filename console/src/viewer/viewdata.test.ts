@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { readView } from './viewdata'
+import { indicesWithout, readView } from './viewdata'
 
 function encoded(): ArrayBuffer {
-  const bytes = new ArrayBuffer(40 + 3 * 12 + 3 * 4 + 32)
+  const bytes = new ArrayBuffer(40 + 3 * 12 + 3 * 4 + 32 + 4)
   const view = new DataView(bytes)
   view.setUint32(0, 0x31564e56, true)
   view.setUint32(4, 3, true)
@@ -12,6 +12,7 @@ function encoded(): ArrayBuffer {
   new Float32Array(bytes, 40, 9).set([0, 0, 0, 1, 0, 0, 0, 1, 0])
   new Uint32Array(bytes, 76, 3).set([0, 1, 2])
   new Float32Array(bytes, 88, 8).set([1, 2, 3, 0, 0, 1, 0.8, 0.7])
+  new Uint32Array(bytes, 120, 1).set([1])
   return bytes
 }
 
@@ -24,9 +25,16 @@ describe('view data', () => {
     expect(mesh.positions[3]).toBe(1)
     expect(mesh.walls[7]).toBeCloseTo(0.7)
     expect(mesh.positions.buffer).toBe(bytes)
+    expect([...mesh.shells]).toEqual([1])
   })
   it('is refused when it is something else or cut short', () => {
     expect(() => readView(new ArrayBuffer(4))).toThrow('cannot be read')
     expect(() => readView(encoded().slice(0, 80))).toThrow('cut short')
+  })
+  it('leaves out the shells that are hidden, or all but one', () => {
+    const mesh = { ...readView(encoded()), indices: new Uint32Array([0, 1, 2, 3, 4, 5, 6, 7, 8]), shells: new Uint32Array([1, 2, 1]) }
+    expect([...indicesWithout(mesh, new Set([2]))]).toEqual([0, 1, 2, 6, 7, 8])
+    expect([...indicesWithout(mesh, new Set([2]), 2)]).toEqual([3, 4, 5])
+    expect(indicesWithout(mesh, new Set())).toBe(mesh.indices)
   })
 })

@@ -15,7 +15,7 @@ export function Actions({ batch, chosen, clear, all }: { batch: Batch; chosen: P
   }
   if (chosen.length === 0) {
     return (
-      <div className="mt-3 flex min-h-8 items-center gap-2 text-sm">
+      <div className="ml-auto flex items-center gap-2">
         {batch.counts.repair > 0 && (
           <button id="mend-all" className="btn btn-secondary btn-sm" disabled={batch.counts.waiting > 0} onClick={() => do_('repair', {}, (n) => `${plural(n, 'part')} will be mended`)}>
             Mend {plural(batch.counts.repair, 'part')}
@@ -28,7 +28,7 @@ export function Actions({ batch, chosen, clear, all }: { batch: Batch; chosen: P
     )
   }
   return (
-    <div className="mt-3 flex flex-wrap items-center gap-2 rounded-box border border-secondary bg-base-100 px-3 py-2 text-sm" role="toolbar" aria-label="With the chosen parts">
+    <div className="flex w-full flex-wrap items-center gap-2 rounded-box border border-secondary bg-base-100 px-3 py-2" role="toolbar" aria-label="With the chosen parts">
       <strong>{plural(chosen.length, 'part')} chosen</strong>
       <button className="btn btn-sm" data-act="mend" onClick={() => do_('repair', { parts: ids }, (n) => `${plural(n, 'part')} will be mended; the others need none, or wait for an answer`)}>Mend</button>
       <span className="join">

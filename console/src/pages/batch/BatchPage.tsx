@@ -83,9 +83,9 @@ export function BatchPage() {
           <option value="triangles">heaviest first</option>
         </select>
         <span className="opacity-70">{shown.length < parts.length ? `${shown.length} of ${plural(parts.length, 'part')}` : plural(parts.length, 'part')}</span>
-        <a id="export" className="btn btn-sm ml-auto" href={address(`/batches/${id}/export`)} download>Download all</a>
+        <Actions batch={batch} chosen={chosen} clear={() => setPicked(new Set())} all={() => setPicked(new Set(shown.map((p) => p.id)))} />
+        {chosen.length === 0 && <a id="export" className="btn btn-sm" href={address(`/batches/${id}/export`)} download>Download all</a>}
       </div>
-      <Actions batch={batch} chosen={chosen} clear={() => setPicked(new Set())} all={() => setPicked(new Set(shown.map((p) => p.id)))} />
       {view === 'table' && <Table parts={shown} picked={picked} setPicked={setPicked} />}
       {view === 'pictures' && <Pictures parts={shown} picked={picked} setPicked={setPicked} />}
       {view === 'line-up' && <LineUp parts={shown} />}

@@ -14,11 +14,11 @@ const known = [
   { name: 'a door', mm: 2000, wide: 850, draw: <><rect x="0" y="0" width="100" height="100" /><circle cx="86" cy="52" r="3" className="fill-base-200" /></> },
 ]
 
-const tall = 300 // pixels of the tallest
+const tall = 230 // pixels of the tallest
 
 /** scaleFor is how many pixels a millimetre gets, and the known object that says most at that scale. */
 export function scaleFor(sizes: Vec3[], zoom = 1) {
-  const most = Math.max(1e-6, ...sizes.map((s) => Math.max(s[2], s[0] / 2)))
+  const most = Math.max(1e-6, ...sizes.map((s) => Math.max(s[2], s[1], s[0] / 2)))
   const scale = (tall / most) * zoom
   const beside = known.reduce((best, k) => (Math.abs(Math.log((k.mm * scale) / (tall / 2))) < Math.abs(Math.log((best.mm * scale) / (tall / 2))) ? k : best))
   return { scale, beside }
@@ -45,7 +45,7 @@ export function LineUp({ parts }: { parts: Part[] }) {
   return (
     <section className="mt-3 rounded-box border border-base-300 bg-base-100 p-5" aria-label="Line-up">
       <div className="flex items-center gap-4 text-sm">
-        <span>All at one scale, seen from the front.</span>
+        <span>All at one scale, from the front, flat ones from above.</span>
         <span className="flex items-center gap-2"><span className="h-1.5 border-x border-b border-base-content" style={{ width: bar * scale }} /> {digits(bar)} mm</span>
         <label className="ml-auto flex items-center gap-2">
           closer
@@ -53,8 +53,8 @@ export function LineUp({ parts }: { parts: Part[] }) {
         </label>
       </div>
       <Trouble error={error} />
-      <ul className="mt-4 flex flex-wrap items-end gap-x-6 gap-y-5">
-        <li className="flex flex-col items-center" data-beside={beside.name}>
+      <ul className="mt-4 flex flex-wrap items-end gap-x-8 gap-y-6">
+        <li className="flex flex-col items-center pb-5" data-beside={beside.name}>
           <svg viewBox="0 0 100 100" preserveAspectRatio="none" className="fill-base-content/30" style={{ width: beside.wide * scale, height: beside.mm * scale }} aria-hidden>{beside.draw}</svg>
           <span className="mt-1 text-sm italic">{beside.name}</span>
           <span className="text-xs opacity-70">{digits(beside.mm)} mm high</span>
@@ -63,11 +63,12 @@ export function LineUp({ parts }: { parts: Part[] }) {
           const mm = sizeOf(p)
           const unit = units.get(p.id)
           return (
-            <li key={p.id} className="flex max-w-full flex-col items-center" data-lined={p.id}>
-              <img src={pictureOf(p, true)} alt={p.name} loading="lazy" style={{ width: Math.max(mm[0] * scale, 1), height: Math.max(mm[2] * scale, 1), maxWidth: 'none' }} />
-              <span className="mt-1 flex items-center gap-1.5 text-sm">
+            <li key={p.id} className="relative flex min-w-40 flex-col items-center pb-16" data-lined={p.id}>
+              <img src={pictureOf(p, true)} alt={p.name} loading="lazy" className="h-auto max-w-none" style={{ width: Math.max(mm[0] * scale, 1) }} />
+              <div className="absolute bottom-0 left-1/2 flex h-16 w-40 -translate-x-1/2 flex-col items-center">
+              <span className="mt-1 flex max-w-full items-center gap-1.5 text-sm">
                 <Mark outcome={outcome(p)} wordless />
-                <Link to={`/parts/${p.id}`} className="link link-hover max-w-40 truncate">{p.name}</Link>
+                <Link to={`/parts/${p.id}`} className="link link-hover truncate">{p.name}</Link>
               </span>
               <span className="whitespace-nowrap text-xs tabular-nums opacity-70">{size(mm)}</span>
               {unit?.doubtful && (
@@ -82,6 +83,7 @@ export function LineUp({ parts }: { parts: Part[] }) {
                   </button>
                 </span>
               )}
+              </div>
             </li>
           )
         })}

@@ -16,9 +16,9 @@ export function Pictures({ parts, picked, setPicked }: { parts: Part[]; picked: 
               {p.has_picture ? <img src={pictureOf(p)} alt="" className="max-h-32" loading="lazy" /> : <span className="text-4xl opacity-30" aria-hidden>×</span>}
             </div>
             <div className="mt-1 truncate font-medium" title={p.name}>{p.name}</div>
-            <div className="flex items-center justify-between gap-2 text-sm">
+            <div className="flex flex-wrap items-center justify-between gap-x-2 text-sm">
               <Mark outcome={outcome(p)} />
-              <span className="truncate text-xs tabular-nums opacity-70">{p.triangles > 0 && size(p.size_mm)}</span>
+              <span className="whitespace-nowrap text-xs tabular-nums opacity-70">{p.triangles > 0 && size(p.size_mm)}</span>
             </div>
           </Link>
         </li>

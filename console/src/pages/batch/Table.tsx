@@ -22,7 +22,7 @@ export function Table({ parts, picked, setPicked }: { parts: Part[]; picked: Rea
     <div className="mt-3 overflow-hidden rounded-box border border-base-300 bg-base-100 text-sm" role="table" aria-label="Parts">
       <div role="row" className={`${columns} border-b border-base-300 px-3 py-2 opacity-70`}>
         {['', '', 'File', 'Verdict', 'Size', 'Triangles', 'Found as received'].map((name, i) => (
-          <span key={i} role="columnheader" className={i === 4 || i === 5 ? 'text-right' : ''}>{name}</span>
+          <span key={i} role="columnheader" className={i === 4 || i === 5 ? 'text-right' : i === 6 ? 'pl-4' : ''}>{name}</span>
         ))}
       </div>
       <div ref={list} className="relative" style={{ height: rows.getTotalSize() }}>

@@ -8,7 +8,7 @@ const height = 150
 export function LayerChart({ layers }: { layers: LayerPair[] | null }) {
   if (!layers || layers.length === 0) return null
   const most = Math.max(...layers.flatMap((l) => l.area_mm2), 1e-9)
-  const x = (area: number) => 6 + ((width - 60) * area) / most
+  const x = (area: number) => 6 + ((width - 60) * Math.max(area, 0)) / most
   const y = (i: number) => height - 12 - ((height - 20) * (i + 0.5)) / layers.length
   const line = (side: 0 | 1) => layers.map((l, i) => `${i ? 'L' : 'M'}${x(l.area_mm2[side]).toFixed(1)} ${y(i).toFixed(1)}`).join('')
   return (

@@ -27,10 +27,10 @@ export function Glossary() {
 }
 
 /** Explanation says what a kind of finding is, what it does to a print, and what is done. */
-export function Explanation({ kind }: { kind: Kind }) {
+export function Explanation({ kind, narrow }: { kind: Kind; narrow?: boolean }) {
   return (
     <div className="mt-2 flex flex-wrap items-start gap-4">
-      <dl className="grid min-w-64 flex-1 grid-cols-[7rem_1fr] gap-y-1.5 text-sm">
+      <dl className={`min-w-64 flex-1 text-sm ${narrow ? '[&>dd]:mb-2 [&>dt]:text-xs' : 'grid grid-cols-[7rem_1fr] gap-y-1.5'}`}>
         <dt className="opacity-60">What it is</dt>
         <dd>{kind.what}</dd>
         <dt className="opacity-60">On a print</dt>

@@ -17,7 +17,7 @@ export function Facts({ report }: { report: Report }) {
   if (g.genus !== null && g.genus > 0) rows.push(['Through-holes', count(g.genus)])
   return (
     <section aria-label="Measures">
-      <h2 className="mb-2 font-semibold">Measures</h2>
+      <h2 className="sr-only">Measures</h2>
       <dl className="grid grid-cols-[7rem_1fr] gap-y-1 text-sm">
         {rows.map(([name, value]) => (
           <div key={name} className="contents">

@@ -8,7 +8,7 @@ export function Findings({ report, kind, chosen, pick }: { report: Report; kind:
   const kinds = useKinds()
   return (
     <section aria-label="Findings">
-      <h2 className="mb-2 font-semibold">Findings</h2>
+      <h2 className="sr-only">Findings</h2>
       {report.findings.length === 0 && <p className="text-sm">None.</p>}
       <ul className="space-y-1.5">
         {report.findings.map((f) => {
@@ -32,7 +32,7 @@ export function Findings({ report, kind, chosen, pick }: { report: Report; kind:
               {open && (
                 <div className="border-t border-base-300 p-2.5">
                   {f.places.length > 0 && <Places finding={f} chosen={chosen ?? 0} choose={(i) => pick(f.kind, i)} />}
-                  {title && <Explanation kind={title} />}
+                  {title && <Explanation kind={title} narrow />}
                 </div>
               )}
             </li>

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef } from 'react'
 import type { Vec3 } from '../../shared/api'
 import { digits } from '../../shared/words'
-import { areaOf, slice } from '../../viewer/slice'
+import { areaOf, regions, slice } from '../../viewer/slice'
 import type { MeshView } from '../../viewer/viewdata'
 
 const side = 232
@@ -16,13 +16,13 @@ export function LayerView({ mesh, at, layer, low, size }: { mesh: MeshView; at: 
     if (!pen) return
     const scale = (side - 2 * margin) / Math.max(size[0], size[1], 1e-9)
     const style = getComputedStyle(canvas.current!)
+    const { solid, backwards } = regions(cut)
     const trace = (line: Float32Array) => {
-      for (let i = 0; i < line.length; i += 2) pen.lineTo(side / 2 + line[i]! * scale, side / 2 - line[i + 1]! * scale)
+      for (let i = 0; i < line.length; i += 2) pen[i === 0 ? 'moveTo' : 'lineTo'](side / 2 + line[i]! * scale, side / 2 - line[i + 1]! * scale)
     }
     pen.reset()
     pen.beginPath()
-    for (const loop of cut.loops) {
-      pen.moveTo(side / 2 + loop[0]! * scale, side / 2 - loop[1]! * scale)
+    for (const loop of solid.flatMap((r) => [r.outer, ...r.holes])) {
       trace(loop)
       pen.closePath()
     }
@@ -30,14 +30,15 @@ export function LayerView({ mesh, at, layer, low, size }: { mesh: MeshView; at: 
     pen.fill('nonzero')
     pen.lineWidth = 3
     pen.strokeStyle = style.getPropertyValue('--color-error')
-    for (const line of cut.open) {
+    for (const line of [...cut.open, ...backwards]) {
       pen.beginPath()
       trace(line)
+      if (backwards.includes(line)) pen.closePath()
       pen.stroke()
     }
   }, [cut, size])
   return (
-    <figure className="absolute bottom-4 right-24 rounded-box border border-base-300 bg-base-100/95 p-2 text-xs" aria-label="Layer">
+    <figure className="absolute bottom-28 right-24 rounded-box border border-base-300 bg-base-100/95 p-2 text-xs" aria-label="Layer">
       <canvas ref={canvas} width={side} height={side} id="layer" />
       <figcaption className="flex justify-between tabular-nums">
         <span>layer {Math.floor((at - low[2]) / layer) + 1}, {digits(at - low[2])} mm up</span>

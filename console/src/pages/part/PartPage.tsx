@@ -8,7 +8,7 @@ import { Lost } from '../../shared/Lost'
 import { Mark } from '../../shared/Mark'
 import { Progress } from '../../shared/Progress'
 import { Trouble } from '../../shared/Trouble'
-import { bytes, count, outcome } from '../../shared/words'
+import { bytes, count, outcome, size as sizeWords } from '../../shared/words'
 import type { Hit, Look, Scene } from '../../viewer/scene'
 import { ByHand } from './ByHand'
 import { Facts } from './Facts'
@@ -185,6 +185,7 @@ export function PartPage() {
           <div className="flex items-center text-lg">
             <Mark outcome={outcome(current)} />
             {working && <span className="ml-auto truncate pl-3 text-sm opacity-70">{current.stage || 'waiting'}</span>}
+            {!working && size && <span className="ml-auto pl-3 text-sm tabular-nums">{sizeWords(size)}</span>}
           </div>
           {working && (
             <div className="flex items-center gap-3">
@@ -213,7 +214,7 @@ export function PartPage() {
                     role="tab"
                     aria-selected={tab === name}
                     data-tab={name}
-                    className={`-mb-px border-b-2 px-2 py-1.5 ${tab === name ? 'border-secondary font-medium' : 'border-transparent opacity-70 hover:opacity-100'}`}
+                    className={`-mb-px border-b-2 px-1.5 py-1.5 ${tab === name ? 'border-secondary font-medium' : 'border-transparent opacity-70 hover:opacity-100'}`}
                     onClick={() => go({ tab: name === 'findings' ? undefined : name })}
                   >
                     {label}

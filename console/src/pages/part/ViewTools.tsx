@@ -26,7 +26,7 @@ export function ViewTools(p: {
   const { switches, set, cut } = p
   const axis = cut ? 'xyz'.indexOf(cut.axis) : 2
   return (
-    <div className="absolute bottom-4 left-4 flex flex-col items-start gap-2">
+    <div className="absolute bottom-4 left-4 right-24 flex flex-col items-start gap-2">
       {cut && (
         <div className="flex items-center gap-2 rounded-box border border-base-300 bg-base-100/95 px-3 py-1.5 text-sm" aria-label="Section">
           {(['x', 'y', 'z'] as const).map((a, i) => (
