@@ -12,9 +12,9 @@ export function Help() {
     <div className="mx-auto max-w-5xl p-6">
       <h1 className="mb-1 text-xl font-semibold">Keys</h1>
       <p className="mb-4 text-sm opacity-70">In the 3D view, drag to turn, drag with the right button to shift, and scroll to come closer. The address bar always leads back to what you see: send it to a colleague.</p>
-      <div className="grid gap-4 md:grid-cols-2">
+      <div className="gap-4 md:columns-2">
         {pages.map(([page, keys]) => (
-          <section key={page} className="rounded-box border border-base-300 bg-base-100 p-4" aria-label={page}>
+          <section key={page} className="mb-4 break-inside-avoid rounded-box border border-base-300 bg-base-100 p-4" aria-label={page}>
             <h2 className="mb-2 font-semibold">{page}</h2>
             <dl className="grid grid-cols-[6rem_1fr] gap-y-1.5 text-sm">
               {keys.map(([key, does]) => (

@@ -58,7 +58,7 @@ export function Jobs() {
                       {took(j, Date.now())}
                       {j.state === 'running' && j.started_at && <div className="text-xs opacity-70">{remaining(j.kind === 'study' ? j.progress : Math.min(1, (j.progress % 0.5) * 2), (Date.now() - Date.parse(j.started_at)) / 1000)}</div>}
                     </td>
-                    <td className="w-40 px-3 text-right opacity-70">{j.state === 'queued' || j.state === 'running' ? (j.kind === 'study' ? '' : <button className="btn btn-xs" onClick={() => post(`/parts/${j.part_id}/stop`).then(() => queries.invalidateQueries({ queryKey: ['jobs'] }))}>Stop</button>) : when(j.finished_at ?? j.created_at)}</td>
+                    <td className="w-48 whitespace-nowrap px-3 text-right opacity-70">{j.state === 'queued' || j.state === 'running' ? (j.kind === 'study' ? '' : <button className="btn btn-xs" onClick={() => post(`/parts/${j.part_id}/stop`).then(() => queries.invalidateQueries({ queryKey: ['jobs'] }))}>Stop</button>) : when(j.finished_at ?? j.created_at)}</td>
                   </tr>
                 ))}
               </tbody>
