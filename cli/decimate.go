@@ -16,6 +16,7 @@ import (
 
 	"veneer/core/check"
 	"veneer/core/format"
+	"veneer/core/geom"
 	"veneer/core/pipeline"
 )
 
@@ -24,6 +25,7 @@ func decimateCommand() *cobra.Command {
 	var out, size, as, level string
 	var goal pipeline.Goal
 	var levels bool
+	var keep []string
 	c := &cobra.Command{
 		Use:   "decimate FILE -o OUT (--triangles N | --share 0.25 | --bytes 8MB | --deviation 0.05 | --level fine)",
 		Short: "Make a part lighter, and prove that nothing was lost",
@@ -77,6 +79,13 @@ func decimateCommand() *cobra.Command {
 					return err
 				}
 			}
+			for _, text := range keep {
+				box, err := parseBox(text)
+				if err != nil {
+					return err
+				}
+				goal.Keep = append(goal.Keep, box)
+			}
 			switch {
 			case c.Flags().Changed("triangles") && goal.Triangles < 4:
 				return errors.New("--triangles is 4 or more: nothing smaller encloses anything")
@@ -98,8 +107,27 @@ func decimateCommand() *cobra.Command {
 	c.Flags().StringVar(&as, "as", "", "format: stl, obj or 3mf (default by OUT's ending)")
 	c.Flags().Float64Var(&goal.DeviationMM, "deviation", 0, "as light as it gets with no point farther off than so many mm")
 	c.Flags().StringVar(&level, "level", "", "one of the levels that --levels shows")
+	c.Flags().StringArrayVar(&keep, "keep", nil, "leave what lies within this box as it is: two opposite corners in mm, X,Y,Z,X,Y,Z; may be given several times")
 	c.Flags().BoolVar(&levels, "levels", false, "make the levels for the process and show them; writes nothing")
 	return c
+}
+
+// parseBox reads two opposite corners of a box.
+func parseBox(s string) (geom.Box, error) {
+	box := geom.EmptyBox()
+	words := strings.Split(s, ",")
+	var x [6]float64
+	for i, word := range words {
+		n, err := strconv.ParseFloat(strings.TrimSpace(word), 64)
+		if err != nil || i > 5 || math.IsNaN(n) {
+			return box, fmt.Errorf("%q is no box; write two opposite corners in mm, X,Y,Z,X,Y,Z", s)
+		}
+		x[i] = n
+	}
+	if len(words) != 6 {
+		return box, fmt.Errorf("%q is no box; write two opposite corners in mm, X,Y,Z,X,Y,Z", s)
+	}
+	return box.Extend(geom.Vec{X: x[0], Y: x[1], Z: x[2]}).Extend(geom.Vec{X: x[3], Y: x[4], Z: x[5]}), nil
 }
 
 // parseBytes reads a size such as 8MB, 500 kB or 1200.

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -17,6 +18,7 @@ import (
 	"veneer/core/check"
 	"veneer/core/format"
 	"veneer/core/format/file"
+	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/repair"
 )
@@ -300,6 +302,31 @@ func TestDecimateCommand(t *testing.T) {
 	assert.Len(t, readModel(t, out).Triangles, levels[1].Triangles, "what was shown is what is written")
 	assert.Contains(t, text, "No point of either surface is farther")
 
+	r = lighten(0, knot, "--share", "0.1", "--keep", "0,-100,-100,100,100,100", "-o", out) // half of it stays as it is
+	kept := func(path string) map[geom.Vec]bool {
+		m, list := readModel(t, path), map[geom.Vec]bool{}
+		for _, p := range m.Positions {
+			if p = p.Single(); p.X >= 0 {
+				list[p] = true
+			}
+		}
+		return list
+	}
+	now := kept(out)
+	for p := range kept(knot) {
+		assert.True(t, now[p], "%v is gone", p)
+	}
+	assert.Less(t, r.Triangles[1], r.Triangles[0]*3/4)
+
+	half := filepath.Join(dir, "half.stl") // Ctrl-C leaves no half file
+	c := exec.Command(binary, "decimate", knot, "--deviation", "0.02", "-o", half)
+	require.NoError(t, c.Start())
+	time.Sleep(300 * time.Millisecond)
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	assert.Error(t, c.Wait(), "it was ended")
+	_, err = os.Stat(half)
+	assert.ErrorIs(t, err, os.ErrNotExist)
+
 	bell := demoFile(t, "fog-bell.stl") // what is open stays open, and nothing worse
 	r = lighten(1, bell, "--deviation", "0.05", "-o", out)
 	assert.Equal(t, check.Repair, r.Verdict)
@@ -312,6 +339,7 @@ func TestDecimateCommand(t *testing.T) {
 		{"decimate", knot, "--deviation", "-1", "-o", out},
 		{"decimate", knot, "--level", "none", "-o", out},
 		{"decimate", knot, "--share", "0.5"},
+		{"decimate", knot, "--share", "0.5", "--keep", "1,2,3", "-o", out},
 		{"decimate", knot, "--share", "0.5", "-o", knot},
 		{"decimate", bell, "--bytes", "2kB", "-o", filepath.Join(dir, "none.stl")},
 	} {

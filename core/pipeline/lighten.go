@@ -5,12 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"veneer/core/check"
 	"veneer/core/decimate"
 	"veneer/core/format"
 	"veneer/core/format/file"
+	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/process"
 	"veneer/core/repair"
@@ -27,6 +29,20 @@ type Goal struct {
 	DeviationMM float64
 	// Stops are deviations to stop at on the way there, as Suggest does.
 	Stops []float64
+	// Keep are boxes, in mm, in which every vertex stays where it is.
+	Keep []geom.Box
+}
+
+// kept marks the vertices that stay; nil when none must.
+func (g Goal) kept(m *mesh.Mesh) []bool {
+	if len(g.Keep) == 0 {
+		return nil
+	}
+	is := make([]bool, len(m.Positions))
+	for v, p := range m.Positions {
+		is[v] = slices.ContainsFunc(g.Keep, func(b geom.Box) bool { return b.Contains(geom.Box{Min: p, Max: p}) })
+	}
+	return is
 }
 
 // Lightened is what became of a part that was made lighter.
@@ -95,7 +111,8 @@ func Lighten(ctx context.Context, c *Checked, goal Goal, out Bytes, set Settings
 			set.Progress("make lighter", 0.7*done)
 		}
 	}
-	to := decimate.Settings{ToleranceMM: goal.DeviationMM, Triangles: goal.Triangles}
+	keep := goal.kept(whole)
+	to := decimate.Settings{ToleranceMM: goal.DeviationMM, Triangles: goal.Triangles, Keep: keep}
 	switch {
 	case goal.Share > 0:
 		to.Triangles = max(4, int(goal.Share*float64(len(c.Mesh.Triangles))))
@@ -111,7 +128,7 @@ func Lighten(ctx context.Context, c *Checked, goal Goal, out Bytes, set Settings
 		if made = (decimate.Result{Mesh: whole}); to.Triangles == 0 || to.Triangles < len(whole.Triangles) {
 			var way []decimate.Settings
 			for _, mm := range goal.Stops {
-				way = append(way, decimate.Settings{ToleranceMM: mm})
+				way = append(way, decimate.Settings{ToleranceMM: mm, Keep: keep})
 			}
 			stops, err := decimate.Levels(ctx, whole, append(way, to), progress)
 			if err != nil {

@@ -117,20 +117,31 @@ func (tree *Tree) Nearest(p geom.Vec, most float64) (nearest int32, at geom.Vec,
 	if len(tree.order) == 0 {
 		return nearest, at, most
 	}
-	var store [80]int32
-	stack := append(store[:0], 1)
+	type waiting struct {
+		node      int
+		distance2 float64 // of its box
+	}
+	var store [80]waiting
+	stack := append(store[:0], waiting{1, 0})
 	for len(stack) > 0 {
-		node := int(stack[len(stack)-1])
+		next := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]
-		if tree.nodes[node].distance2(p) >= best {
+		if next.distance2 >= best {
 			continue
 		}
+		node := next.node
 		if node < tree.leaves {
 			l, r := 2*node, 2*node+1
-			if tree.nodes[l].distance2(p) < tree.nodes[r].distance2(p) {
-				l, r = r, l
+			far, near := tree.nodes[l].distance2(p), tree.nodes[r].distance2(p)
+			if far < near {
+				l, r, far, near = r, l, near, far
 			}
-			stack = append(stack, int32(l), int32(r))
+			if far < best {
+				stack = append(stack, waiting{l, far})
+			}
+			if near < best {
+				stack = append(stack, waiting{r, near})
+			}
 			continue
 		}
 		from, to := tree.leaf(node)
@@ -149,13 +160,20 @@ func (tree *Tree) Nearest(p geom.Vec, most float64) (nearest int32, at geom.Vec,
 }
 
 // distance2 is the squared distance from a point to a box, infinite for an empty one.
-func (b *box) distance2(p geom.Vec) (sum float64) {
-	for k, x := range p.Array() {
-		if d := max(float64(b.min[k])-x, x-float64(b.max[k])); d > 0 {
-			sum += d * d
-		}
+func (b *box) distance2(p geom.Vec) float64 {
+	x, y, z := aside(b.min[0], b.max[0], p.X), aside(b.min[1], b.max[1], p.Y), aside(b.min[2], b.max[2], p.Z)
+	return x*x + y*y + z*z
+}
+
+// aside is how far a number is from an interval; written out, for max looks for NaN too.
+func aside(low, high float32, x float64) float64 {
+	if d := float64(low) - x; d > 0 {
+		return d
 	}
-	return sum
+	if d := x - float64(high); d > 0 {
+		return d
+	}
+	return 0
 }
 
 // Along calls see with every triangle whose box the ray from o along dir comes
