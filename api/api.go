@@ -26,6 +26,7 @@ type Config struct {
 type server struct {
 	Config
 	signIns chan struct{} // bounds the memory that password checks take
+	pace    pace
 }
 
 // Handler is the whole interface.
@@ -74,6 +75,10 @@ func (s *server) fail(g *gin.Context, err error) {
 		problem(g, http.StatusNotFound, "there is no such record")
 	case errors.Is(err, store.ErrBusy), errors.Is(err, bureau.ErrOffset):
 		problem(g, http.StatusConflict, err.Error())
+	case errors.Is(err, store.ErrState):
+		problem(g, http.StatusConflict, err.Error())
+	case errors.Is(err, bureau.ErrLocked):
+		problem(g, http.StatusTooManyRequests, err.Error())
 	case errors.Is(err, bureau.ErrSignIn):
 		problem(g, http.StatusUnauthorized, err.Error())
 	case errors.As(err, &tooLarge):

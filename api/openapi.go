@@ -87,7 +87,9 @@ var enums = map[reflect.Type][]string{
 	reflect.TypeFor[record.PartState](): {"waiting", "working", "done", "failed"},
 	reflect.TypeFor[record.JobKind]():   {"inspect", "mend", "study"},
 	reflect.TypeFor[record.StudyKind](): {"compare", "levels"},
-	reflect.TypeFor[record.Role]():      {"viewer", "operator"},
+	reflect.TypeFor[record.Role]():      {"viewer", "operator", "lead", "administrator"},
+	reflect.TypeFor[record.Scope]():     {"everything", "reading"},
+	reflect.TypeFor[record.SignState](): {"proposed", "approved", "sent back", "withdrawn"},
 }
 
 // documents are what some fields hold that are kept as JSON.
@@ -95,6 +97,7 @@ var documents = map[string]reflect.Type{
 	"Revision.repair": reflect.TypeFor[repair.Result](),
 	"Revision.report": reflect.TypeFor[check.Report](),
 	"Part.answers":    reflect.TypeFor[map[string]string](),
+	"Seen.answers":    reflect.TypeFor[map[string]string](),
 }
 
 // Describe is the description of the whole interface.

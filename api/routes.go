@@ -7,6 +7,7 @@ import (
 
 	"veneer/bureau"
 	"veneer/bureau/record"
+	"veneer/bureau/report"
 	"veneer/core/check"
 	"veneer/core/process"
 	"veneer/core/repair"
@@ -18,8 +19,14 @@ type access int
 const (
 	anyone    access = iota
 	looking          // whoever is signed in
-	operating        // whoever may change something
+	own              // the same, for one's own things: not with a token for reading
+	operating        // operators and above
+	leading          // leads and above
+	ruling           // administrators
 )
+
+// roles are what the levels of access take.
+var roles = map[access]record.Role{own: record.Viewer, operating: record.Operator, leading: record.Lead, ruling: record.Administrator}
 
 // route is one thing that the interface does. The table of all is what is served, and
 // what the description of the interface is made from.
@@ -36,11 +43,15 @@ type route struct {
 
 type param struct{ name, about string }
 
+var forParam = param{"for", "customer, to leave out names and notes"}
+
 const (
 	bytesType = "application/octet-stream"
 	pngType   = "image/png"
 	svgType   = "image/svg+xml"
 	zipType   = "application/zip"
+	pdfType   = "application/pdf"
+	csvType   = "text/csv; charset=utf-8"
 	eventType = "text/event-stream"
 	formType  = "multipart/form-data"
 )
@@ -50,9 +61,23 @@ func (s *server) routes() []route {
 	return []route{
 		{method: get, path: "/openapi.json", who: anyone, do: s.describe, gives: "application/json", summary: "This description"},
 
+		{method: get, path: "/first", who: anyone, do: s.waiting, out: Waiting{}, summary: "Whether the service waits for its first administrator"},
+		{method: post, path: "/first", who: anyone, do: s.first, in: FirstOrder{}, status: http.StatusCreated, summary: "Become the first administrator, by the code that the service printed"},
 		{method: post, path: "/session", who: anyone, do: s.signIn, in: Credentials{}, out: SignIn{}, summary: "Sign in"},
 		{method: get, path: "/session", who: looking, do: s.whoAmI, out: record.Person{}, summary: "Who is signed in"},
 		{method: http.MethodDelete, path: "/session", who: looking, do: s.signOut, status: http.StatusNoContent, summary: "Sign out"},
+
+		{method: get, path: "/people", who: ruling, do: s.people, out: []record.Person{}, summary: "Everybody who has an account"},
+		{method: post, path: "/people", who: ruling, do: s.addPerson, in: PersonOrder{}, status: http.StatusCreated, summary: "Let somebody in"},
+		{method: post, path: "/people/:person", who: ruling, do: s.changePerson, in: PersonOrder{}, status: http.StatusAccepted, summary: "Change somebody's role, password, or whether they may sign in"},
+		{method: get, path: "/tokens", who: own, do: s.tokens, out: []record.Token{}, summary: "One's own personal tokens"},
+		{method: post, path: "/tokens", who: own, do: s.addToken, in: TokenOrder{}, out: NewToken{}, status: http.StatusCreated, summary: "Make a personal token, which is told this once"},
+		{method: http.MethodDelete, path: "/tokens/:token", who: own, do: s.endToken, status: http.StatusNoContent, summary: "End a personal token"},
+
+		{method: get, path: "/audit/verify", who: ruling, do: s.verifyAudit, out: AuditCheck{}, summary: "Whether the audit trail holds, line by line"},
+		{method: get, path: "/search", who: looking, do: s.search, out: []record.Found{}, summary: "Parts that are found, newest first",
+			query: []param{{"q", "words of names, batches, customers, notes and answers"}, {"finding", "kind of finding as received"}, {"verdict", "of the newest revision"}, {"customer", "exactly"}, {"process", "its name"},
+				{"signed", "proposed, approved or sent back"}, {"least", "longest side in mm, at least"}, {"most", "at most"}, {"since", "day, such as 2026-11-24"}, {"until", "day"}, {"before", "go on below this part's number"}}},
 
 		{method: get, path: "/processes", who: looking, do: s.processes, out: []process.Process{}, summary: "Printing processes and their limits"},
 		{method: get, path: "/kinds", who: looking, do: s.kinds, out: []Kind{}, summary: "Kinds of findings, explained"},
@@ -67,6 +92,8 @@ func (s *server) routes() []route {
 		{method: get, path: "/batches/:batch/events", who: looking, do: s.batchEvents, gives: eventType, summary: "A batch and the parts that change, as they do"},
 		{method: get, path: "/batches/:batch/export", who: looking, do: s.export, gives: zipType, summary: "The newest files and reports of a batch in one zip",
 			query: []param{{"parts", "numbers of parts with commas between; all when left out"}}},
+		{method: get, path: "/batches/:batch/report.pdf", who: looking, do: s.batchPDF, gives: pdfType, summary: "The printability report of a batch", query: []param{forParam}},
+		{method: get, path: "/batches/:batch/report.csv", who: looking, do: s.batchCSV, gives: csvType, summary: "A table of a batch's parts"},
 		{method: post, path: "/batches/:batch/repair", who: operating, do: s.repairBatch, in: PartList{}, out: Begun{}, status: http.StatusAccepted, summary: "Mend the parts that call for it"},
 		{method: post, path: "/batches/:batch/lighten", who: operating, do: s.lightenBatch, in: LightenOrder{}, out: Begun{}, status: http.StatusAccepted, summary: "Make the heavy parts lighter"},
 		{method: post, path: "/batches/:batch/unit", who: operating, do: s.setUnits, in: UnitsOrder{}, out: Begun{}, status: http.StatusAccepted, summary: "Say in which unit parts are"},
@@ -90,6 +117,13 @@ func (s *server) routes() []route {
 		{method: post, path: "/parts/:part/studies", who: looking, do: s.ask, in: StudyOrder{}, out: record.Study{}, summary: "Have something worked out, or find what was"},
 		{method: get, path: "/parts/:part/studies/:study", who: looking, do: s.study, out: record.Study{}, summary: "A study and, when it is done, its result"},
 		{method: get, path: "/parts/:part/studies/:study/files/:name", who: looking, do: s.studyFile, gives: bytesType, summary: "A file that came with a study's result"},
+		{method: get, path: "/parts/:part/history", who: looking, do: s.history, out: History{}, summary: "Notes and sign-offs, and an earlier part of the same bytes"},
+		{method: get, path: "/parts/:part/report", who: looking, do: s.partReport, out: report.Part{}, summary: "The printability report of a part", query: []param{forParam}},
+		{method: get, path: "/parts/:part/report.pdf", who: looking, do: s.partPDF, gives: pdfType, summary: "The same, to be printed", query: []param{forParam}},
+		{method: post, path: "/parts/:part/answers-as-before", who: operating, do: s.answerAsBefore, status: http.StatusAccepted, summary: "Answer as about an earlier part of the same bytes"},
+		{method: post, path: "/parts/:part/notes", who: operating, do: s.addNote, in: NoteOrder{}, status: http.StatusCreated, summary: "Write a note"},
+		{method: post, path: "/parts/:part/proposal", who: operating, do: s.propose, status: http.StatusAccepted, summary: "Propose the newest revision for sign-off"},
+		{method: post, path: "/parts/:part/decision", who: leading, do: s.decide, in: Decision{}, status: http.StatusAccepted, summary: "Approve what is proposed, or send it back"},
 		{method: get, path: "/parts/:part/revisions/:number/report", who: looking, do: s.report, out: check.Report{}, summary: "The check report of a revision"},
 		{method: get, path: "/parts/:part/revisions/:number/file", who: looking, do: s.file, gives: bytesType, summary: "The file of a revision"},
 		{method: get, path: "/parts/:part/revisions/:number/picture", who: looking, do: s.picture, gives: pngType, summary: "A picture of a revision",
@@ -107,8 +141,8 @@ func (s *server) serveRoutes(v1 *gin.RouterGroup) {
 		if r.who >= looking {
 			way = append(way, s.signedIn)
 		}
-		if r.who >= operating {
-			way = append(way, mayChange)
+		if role, is := roles[r.who]; is {
+			way = append(way, atLeast(role))
 		}
 		v1.Handle(r.method, r.path, append(way, r.do)...)
 	}

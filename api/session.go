@@ -34,6 +34,10 @@ func (s *server) signIn(g *gin.Context) {
 		problem(g, http.StatusBadRequest, "send name and password as JSON")
 		return
 	}
+	if !s.pace.allow(g.ClientIP()) {
+		problem(g, http.StatusTooManyRequests, "too many sign-ins from this address; wait a minute")
+		return
+	}
 	s.signIns <- struct{}{}
 	token, person, err := s.Bureau.SignIn(g.Request.Context(), in.Name, in.Password)
 	<-s.signIns
@@ -62,7 +66,7 @@ func token(r *http.Request) string {
 
 // signedIn lets only those through whose token holds.
 func (s *server) signedIn(g *gin.Context) {
-	person, err := s.Bureau.Who(g.Request.Context(), token(g.Request))
+	person, scope, err := s.Bureau.Who(g.Request.Context(), token(g.Request))
 	switch {
 	case errors.Is(err, store.ErrNotFound):
 		problem(g, http.StatusUnauthorized, "sign in first")
@@ -70,19 +74,25 @@ func (s *server) signedIn(g *gin.Context) {
 		s.fail(g, err)
 	default:
 		g.Set("person", person)
+		g.Set("scope", scope)
 		g.Next()
 	}
 }
 
 func person(g *gin.Context) record.Person { return g.MustGet("person").(record.Person) }
 
-// mayChange keeps viewers from changing anything.
-func mayChange(g *gin.Context) {
-	if person(g).Role == record.Viewer {
-		problem(g, http.StatusForbidden, "a viewer may look but not change anything")
-		return
+// atLeast keeps those out who may not do as much, and tokens that are for looking only.
+func atLeast(role record.Role) gin.HandlerFunc {
+	return func(g *gin.Context) {
+		switch {
+		case !person(g).Role.AtLeast(role):
+			problem(g, http.StatusForbidden, "that takes a "+string(role)+"; you are a "+string(person(g).Role))
+		case g.MustGet("scope").(record.Scope) == record.Reading:
+			problem(g, http.StatusForbidden, "this token is for reading only")
+		default:
+			g.Next()
+		}
 	}
-	g.Next()
 }
 
 // sameSite refuses changes that another site's page asks a browser for. Calls

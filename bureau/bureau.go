@@ -6,7 +6,6 @@ package bureau
 import (
 	"cmp"
 	"context"
-	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -36,9 +35,6 @@ import (
 // ErrInvalid marks requests that cannot be met as they are; its message says why.
 var ErrInvalid = errors.New("invalid request")
 
-// ErrSignIn says that name and password do not belong together.
-var ErrSignIn = errors.New("name or password is wrong")
-
 func invalid(format string, a ...any) error {
 	return fmt.Errorf("%w: %s", ErrInvalid, fmt.Sprintf(format, a...))
 }
@@ -52,6 +48,7 @@ type Bureau struct {
 	Parts     int         // most files in one batch
 	Session   time.Duration
 	Passwords *argon2id.Params // nil for the default strength
+	FirstCode string           // lets the first administrator in, while there is nobody; "" for none
 }
 
 // Intake gathers a batch while its files stream in.
@@ -576,65 +573,4 @@ func (b *Bureau) LightenBatch(ctx context.Context, person string, batch int64, l
 		}
 		return b.Repair(ctx, person, p.ID, Order{From: p.Current, Steps: []string{step}})
 	})
-}
-
-// AddPerson lets somebody sign in.
-func (b *Bureau) AddPerson(ctx context.Context, by, name, password string, role record.Role) error {
-	if name = strings.TrimSpace(name); name == "" || len([]rune(name)) > 100 {
-		return invalid("a name has 1 to 100 letters")
-	}
-	if len(password) < 8 {
-		return invalid("a password has at least 8 characters")
-	}
-	if role != record.Viewer && role != record.Operator {
-		return invalid("a role is viewer or operator, not %q", role)
-	}
-	hash, err := argon2id.CreateHash(password, b.strength())
-	if err != nil {
-		return err
-	}
-	return b.Store.AddPerson(ctx, by, record.Person{Name: name, Role: role, PasswordHash: hash})
-}
-
-func (b *Bureau) strength() *argon2id.Params {
-	if b.Passwords != nil {
-		return b.Passwords
-	}
-	return argon2id.DefaultParams
-}
-
-// SignIn begins a session and returns its token.
-func (b *Bureau) SignIn(ctx context.Context, name, password string) (token string, p record.Person, err error) {
-	p, err = b.Store.PersonNamed(ctx, name)
-	hash := p.PasswordHash
-	if errors.Is(err, store.ErrNotFound) {
-		hash = absent // spend the same time, so that nobody learns which names exist
-	} else if err != nil {
-		return "", p, err
-	}
-	if match, err := argon2id.ComparePasswordAndHash(password, hash); err != nil || !match || p.ID == 0 {
-		return "", p, ErrSignIn
-	}
-	secret := make([]byte, 32)
-	rand.Read(secret)
-	token = hex.EncodeToString(secret)
-	return token, p, b.Store.AddSession(ctx, tokenHash(token), p.ID, time.Now().Add(b.Session))
-}
-
-// absent is the hash of no password anybody has.
-const absent = "$argon2id$v=19$m=65536,t=1,p=2$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
-
-// Who is whose token it is.
-func (b *Bureau) Who(ctx context.Context, token string) (record.Person, error) {
-	return b.Store.SessionPerson(ctx, tokenHash(token))
-}
-
-// SignOut ends a session.
-func (b *Bureau) SignOut(ctx context.Context, token string) error {
-	return b.Store.EndSession(ctx, tokenHash(token))
-}
-
-func tokenHash(token string) string {
-	sum := sha256.Sum256([]byte(token))
-	return hex.EncodeToString(sum[:])
 }

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"context"
 	"encoding/csv"
+	"encoding/json"
 	"fmt"
 	"io"
 	"path/filepath"
@@ -12,6 +13,7 @@ import (
 	"strings"
 
 	"veneer/bureau/record"
+	"veneer/core/check"
 )
 
 // Export writes a zip with the newest file and the report of each part of a batch
@@ -32,14 +34,20 @@ func (b *Bureau) Export(ctx context.Context, batch int64, list []int64, out io.W
 		used[strings.ToLower(name)] = true
 		return name
 	}
-	rows := [][]string{{"part", "file", "verdict", "revision", "handed over as", "unit", "size x mm", "size y mm", "size z mm", "triangles", "volume mm3", "found as received", "left"}}
+	rows := [][]string{columns}
 	for _, p := range parts {
 		if list != nil && !slices.Contains(list, p.ID) {
 			continue
 		}
-		row, err := b.exportPart(ctx, z, p, unlike)
+		row, r, err := b.row(ctx, p)
 		if err != nil {
 			return fmt.Errorf("%s: %w", p.Name, err)
+		}
+		if r.Report != nil && r.Verdict != "reject" {
+			row[4] = unlike(r.FileName, p.ID)
+			if err := b.exportRevision(z, r, row[4]); err != nil {
+				return fmt.Errorf("%s: %w", p.Name, err)
+			}
 		}
 		rows = append(rows, row)
 	}
@@ -47,7 +55,39 @@ func (b *Bureau) Export(ctx context.Context, batch int64, list []int64, out io.W
 	if err != nil {
 		return err
 	}
-	table := csv.NewWriter(w)
+	if err := writeTable(w, rows); err != nil {
+		return err
+	}
+	return z.Close()
+}
+
+// columns head the table of a batch's parts.
+var columns = []string{"part", "file", "verdict", "revision", "handed over as", "unit", "size x mm", "size y mm", "size z mm", "triangles", "volume mm3", "found as received", "left", "signed off"}
+
+// Table writes a batch's parts as CSV.
+func (b *Bureau) Table(ctx context.Context, batch int64, out io.Writer) error {
+	if _, err := b.Store.Batch(ctx, batch); err != nil {
+		return err
+	}
+	parts, err := b.Store.Parts(ctx, batch)
+	if err != nil {
+		return err
+	}
+	rows := [][]string{columns}
+	for _, p := range parts {
+		row, r, err := b.row(ctx, p)
+		if err != nil {
+			return fmt.Errorf("%s: %w", p.Name, err)
+		}
+		if r.Report != nil && r.Verdict != "reject" {
+			row[4] = r.FileName
+		}
+		rows = append(rows, row)
+	}
+	return writeTable(out, rows)
+}
+
+func writeTable(out io.Writer, rows [][]string) error {
 	for _, row := range rows {
 		for i, cell := range row { // a table program must not take a name for a formula
 			if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
@@ -55,28 +95,22 @@ func (b *Bureau) Export(ctx context.Context, batch int64, list []int64, out io.W
 			}
 		}
 	}
-	if err := table.WriteAll(rows); err != nil {
-		return err
-	}
-	return z.Close()
+	return csv.NewWriter(out).WriteAll(rows)
 }
 
-// exportPart adds one part to the zip, and returns its row of the table.
-func (b *Bureau) exportPart(ctx context.Context, z *zip.Writer, p record.Part, unlike func(string, int64) string) ([]string, error) {
-	row := []string{strconv.FormatInt(p.ID, 10), p.Name, p.Verdict, strconv.Itoa(p.Current), "", "", "", "", "", "", "", "", p.Problem}
+// row is a part's row of the table, but for the name of its file, and its newest
+// revision.
+func (b *Bureau) row(ctx context.Context, p record.Part) ([]string, record.Revision, error) {
+	row := []string{strconv.FormatInt(p.ID, 10), p.Name, p.Verdict, strconv.Itoa(p.Current), "", "", "", "", "", "", "", "", p.Problem, p.Signed}
 	r, err := b.Store.Revision(ctx, p.ID, p.Current)
-	if err != nil {
-		return nil, err
+	if err != nil || r.Report == nil || r.Verdict == "reject" {
+		return row, r, err
 	}
-	if r.Report == nil || r.Verdict == "reject" {
-		return row, nil
+	var report check.Report
+	if err := json.Unmarshal(r.Report, &report); err != nil {
+		return nil, r, fmt.Errorf("the report of revision %d: %w", r.Number, err)
 	}
-	report, err := b.Report(ctx, p.ID, p.Current)
-	if err != nil {
-		return nil, err
-	}
-	name := unlike(r.FileName, p.ID)
-	row[4], row[5] = name, report.Unit.Chosen
+	row[5] = report.Unit.Chosen
 	for k, mm := range report.Geometry.SizeMM {
 		row[6+k] = strconv.FormatFloat(mm, 'g', 6, 64)
 	}
@@ -92,22 +126,26 @@ func (b *Bureau) exportPart(ctx context.Context, z *zip.Writer, p record.Part, u
 		left = append(left, fmt.Sprintf("%d %s", f.Count, f.Kind))
 	}
 	row[11], row[12] = strings.Join(found, "; "), strings.Join(left, "; ")
+	return row, r, nil
+}
 
+// exportRevision adds a revision's file and report to the zip.
+func (b *Bureau) exportRevision(z *zip.Writer, r record.Revision, name string) error {
 	f, err := b.Vault.Open(r.FileSHA256)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer f.Close()
 	w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: r.CreatedAt})
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if _, err := io.Copy(w, f); err != nil {
-		return nil, err
+		return err
 	}
 	if w, err = z.CreateHeader(&zip.FileHeader{Name: "reports/" + name + ".report.json", Method: zip.Deflate, Modified: r.CreatedAt}); err != nil {
-		return nil, err
+		return err
 	}
 	_, err = w.Write(r.Report)
-	return row, err
+	return err
 }

@@ -28,7 +28,7 @@ import (
 func batchCommand() *cobra.Command {
 	c := &cobra.Command{Use: "batch", Short: "Send batches to a service, follow them, and fetch what came of them",
 		Long: "The batch commands speak to a running service (veneer serve). Sign in once with veneer login,\nor set VENEER_SERVER and VENEER_TOKEN."}
-	c.AddCommand(batchSubmit(), batchList(), batchShow(), batchWatch(), batchRepair(), batchDecimate(), batchFetch())
+	c.AddCommand(batchSubmit(), batchList(), batchShow(), batchWatch(), batchRepair(), batchDecimate(), batchFetch(), batchReportCommand())
 	return c
 }
 

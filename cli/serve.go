@@ -82,8 +82,8 @@ func serveFlags(c *cobra.Command) {
 	f.Int("batch-files", 2000, "files that a batch may have")
 	f.Duration("session", 12*time.Hour, "time after which people sign in again")
 	f.Bool("secure-cookies", false, "send cookies over TLS only (set it behind a TLS proxy)")
-	f.String("first-user", "operator", "name of the account made when there is none")
-	f.String("first-password", "", "its password (default: made up and printed once)")
+	f.String("first-user", "operator", "name of the administrator made when there is nobody and a first-password")
+	f.String("first-password", "", "its password (default: a code is printed by which somebody becomes the administrator)")
 	f.Bool("log-json", false, "log JSON lines instead of text")
 	f.Bool("log-debug", false, "log every request")
 }
@@ -125,10 +125,10 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return serve(c.Context(), cfg, func(address, password string) {
+			return serve(c.Context(), cfg, func(address, code string) {
 				fmt.Fprintf(c.OutOrStdout(), "Veneer is ready at %s\n", address)
-				if password != "" {
-					fmt.Fprintf(c.OutOrStdout(), "First sign-in: name %s, password %s (shown only this once)\n", cfg.FirstUser, password)
+				if code != "" {
+					fmt.Fprintf(c.OutOrStdout(), "Nobody has an account yet. Open %s/first and become the administrator with the code %s\n", address, code)
 				}
 			})
 		}}
@@ -136,9 +136,9 @@ func serveCommand() *cobra.Command {
 	return c
 }
 
-// serve runs the service until ctx is cancelled. ready is told the address
-// and, when the first account was just made with a made-up password, that.
-func serve(ctx context.Context, cfg config, ready func(address, password string)) error {
+// serve runs the service until ctx is cancelled. ready is told the address and, when
+// nobody has an account, the code by which somebody becomes the first administrator.
+func serve(ctx context.Context, cfg config, ready func(address, code string)) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	log := logger(cfg)
@@ -186,7 +186,7 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 		return err
 	}
 	b := &bureau.Bureau{Store: records, Vault: files, Uploads: uploads, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
-	password, err := firstAccount(ctx, b, cfg)
+	code, err := firstAccount(ctx, b, cfg)
 	if err != nil {
 		return err
 	}
@@ -222,7 +222,7 @@ func serve(ctx context.Context, cfg config, ready func(address, password string)
 	go func() { served <- web.Serve(listener) }()
 	address := "http://" + listener.Addr().String()
 	log.Info("ready", "address", address, "data", cfg.Data, "workers", cfg.Workers)
-	ready(address, password)
+	ready(address, code)
 
 	select {
 	case <-ctx.Done():
@@ -269,21 +269,20 @@ func lockFolder(dir string) (unlock func(), err error) {
 	return func() { f.Close() }, nil
 }
 
-// firstAccount makes an account when there is none, so that somebody can sign
-// in; it returns the password if it had to make one up.
-func firstAccount(ctx context.Context, b *bureau.Bureau, cfg config) (madeUp string, err error) {
+// firstAccount makes an administrator when there is nobody and a password was given;
+// without one it makes up a code by which somebody becomes it.
+func firstAccount(ctx context.Context, b *bureau.Bureau, cfg config) (code string, err error) {
 	n, err := b.Store.People(ctx)
 	if err != nil || n > 0 {
 		return "", err
 	}
-	password := cfg.FirstPassword
-	if password == "" {
-		secret := make([]byte, 9)
-		rand.Read(secret)
-		password = hex.EncodeToString(secret)
-		madeUp = password
+	if cfg.FirstPassword != "" {
+		return "", b.AddPerson(ctx, "veneer", cfg.FirstUser, cfg.FirstPassword, record.Administrator)
 	}
-	return madeUp, b.AddPerson(ctx, "veneer", cfg.FirstUser, password, record.Operator)
+	secret := make([]byte, 8)
+	rand.Read(secret)
+	b.FirstCode = hex.EncodeToString(secret)
+	return b.FirstCode, nil
 }
 
 func workerName() string {

@@ -57,6 +57,8 @@ type Part struct {
 	State     PartState  `db:"state" json:"state"`
 	Stage     string     `db:"stage" json:"stage"`
 	Progress  float64    `db:"progress" json:"progress"`
+	Signed    string     `db:"signed" json:"signed"`             // how far its sign-off is: proposed, approved, sent back, or nothing
+	Words     string     `db:"words" json:"-"`                   // that it is found by
 	Problem   string     `db:"problem" json:"problem,omitempty"` // why it failed, or could not be read
 	UnitSet   string     `db:"unit_set" json:"unit_set,omitempty"`
 	Path      string     `db:"path" json:"-"`                  // among the files that came, with its folder in an archive
@@ -107,7 +109,8 @@ type Revision struct {
 	ViewSHA    string    `db:"view_sha256" json:"-"`
 	LightSHA   string    `db:"light_sha256" json:"-"` // a lighter view, of heavy ones
 	FrontSHA   string    `db:"front_sha256" json:"-"`
-	Light      bool      `db:"-" json:"light"` // there is a lighter view
+	MarkedSHA  string    `db:"marked_sha256" json:"-"` // a picture with the errors marked, where there are any
+	Light      bool      `db:"-" json:"light"`         // there is a lighter view
 	Verdict    string    `db:"verdict" json:"verdict"`
 	Triangles  int       `db:"triangles" json:"triangles"`
 	SizeX      float64   `db:"size_x" json:"-"`
@@ -188,21 +191,119 @@ type JobRow struct {
 	FinishedAt *time.Time `db:"finished_at" json:"finished_at"`
 }
 
-// Role is what a person may do.
+// Role is what a person may do; each may do what those before it may.
 type Role string
 
 const (
-	Viewer   Role = "viewer"   // look
-	Operator Role = "operator" // change
+	Viewer        Role = "viewer"        // look
+	Operator      Role = "operator"      // change parts, propose sign-offs
+	Lead          Role = "lead"          // decide about sign-offs
+	Administrator Role = "administrator" // let people in
 )
+
+// Roles are all of them, in order.
+var Roles = []Role{Viewer, Operator, Lead, Administrator}
+
+// AtLeast reports whether a role may do what another may.
+func (r Role) AtLeast(other Role) bool { return slices.Index(Roles, r) >= slices.Index(Roles, other) }
 
 // Person is somebody who signs in.
 type Person struct {
-	ID           int64     `db:"id" json:"id"`
-	Name         string    `db:"name" json:"name"`
-	Role         Role      `db:"role" json:"role"`
-	PasswordHash string    `db:"password_hash" json:"-"`
-	CreatedAt    time.Time `db:"created_at" json:"created_at"`
+	ID           int64      `db:"id" json:"id"`
+	Name         string     `db:"name" json:"name"`
+	Role         Role       `db:"role" json:"role"`
+	Active       bool       `db:"active" json:"active"` // may sign in
+	Failures     int        `db:"failures" json:"-"`    // wrong passwords since the last right one
+	LockedUntil  *time.Time `db:"locked_until" json:"locked_until"`
+	PasswordHash string     `db:"password_hash" json:"-"`
+	CreatedAt    time.Time  `db:"created_at" json:"created_at"`
+}
+
+// Scope is what a token is for.
+type Scope string
+
+const (
+	Everything Scope = "everything" // whatever its person may do
+	Reading    Scope = "reading"    // looking only
+)
+
+// Token lets a program in as the person who made it.
+type Token struct {
+	ID        int64      `db:"id" json:"id"`
+	PersonID  int64      `db:"person_id" json:"-"`
+	Name      string     `db:"name" json:"name"`
+	Scope     Scope      `db:"scope" json:"scope"`
+	CreatedAt time.Time  `db:"created_at" json:"created_at"`
+	ExpiresAt time.Time  `db:"expires_at" json:"expires_at"`
+	UsedAt    *time.Time `db:"used_at" json:"used_at"`
+}
+
+// SignState is how far a sign-off is.
+type SignState string
+
+const (
+	Proposed  SignState = "proposed"
+	Approved  SignState = "approved"
+	SentBack  SignState = "sent back"
+	Withdrawn SignState = "withdrawn" // the part changed afterwards
+)
+
+// Signoff says that a revision of a part is fit to be handed over.
+type Signoff struct {
+	ID         int64      `db:"id" json:"id"`
+	PartID     int64      `db:"part_id" json:"part_id"`
+	Revision   int        `db:"revision" json:"revision"`
+	State      SignState  `db:"state" json:"state"`
+	ProposedBy string     `db:"proposed_by" json:"proposed_by"`
+	ProposedAt time.Time  `db:"proposed_at" json:"proposed_at"`
+	DecidedBy  string     `db:"decided_by" json:"decided_by"`
+	DecidedAt  *time.Time `db:"decided_at" json:"decided_at"`
+	Remark     string     `db:"remark" json:"remark"`
+}
+
+// Note is what somebody wrote about a part, or about a kind of finding of it.
+type Note struct {
+	ID        int64     `db:"id" json:"id"`
+	PartID    int64     `db:"part_id" json:"part_id"`
+	Kind      string    `db:"kind" json:"kind"`
+	Text      string    `db:"text" json:"text"`
+	CreatedBy string    `db:"created_by" json:"created_by"`
+	CreatedAt time.Time `db:"created_at" json:"created_at"`
+}
+
+// Seen is an earlier part of the very same bytes, and what came of it.
+type Seen struct {
+	PartID    int64     `db:"part_id" json:"part_id"`
+	Name      string    `db:"name" json:"name"`
+	BatchID   int64     `db:"batch_id" json:"batch_id"`
+	BatchName string    `db:"batch_name" json:"batch_name"`
+	CreatedAt time.Time `db:"created_at" json:"created_at"`
+	Current   int       `db:"current" json:"current"`
+	UnitSet   string    `db:"unit_set" json:"unit_set"`
+	Answers   JSON      `db:"answers" json:"answers"`
+	Verdict   string    `db:"verdict" json:"verdict"`
+}
+
+// Query is what parts are looked for by; what is empty does not count.
+type Query struct {
+	Text     string // of names, batches, customers, notes and answers: all these words
+	Finding  string // kind, of the file as received
+	Verdict  string // of the newest revision
+	Customer string
+	Process  string
+	Signed   string
+	LeastMM  float64 // longest side
+	MostMM   float64
+	Since    time.Time
+	Until    time.Time
+}
+
+// Found is a part that a search found, with where it belongs.
+type Found struct {
+	Part
+	BatchName string `db:"batch_name" json:"batch_name"`
+	Customer  string `db:"customer" json:"customer"`
+	Process   string `db:"process" json:"process"`
 }
 
 // JSON is a document kept as it is; nil is no document.
@@ -246,4 +347,5 @@ type Event struct {
 	BatchID *int64    `db:"batch_id" json:"batch_id"`
 	PartID  *int64    `db:"part_id" json:"part_id"`
 	Detail  JSON      `db:"detail" json:"detail"`
+	Hash    string    `db:"hash" json:"hash"` // over this line and the one before it
 }

@@ -31,8 +31,8 @@ func (s *Store) AddBatch(ctx context.Context, b record.Batch, files []NewFile, b
 			return err
 		}
 		for _, f := range files {
-			res, err := tx.ExecContext(ctx, `INSERT INTO parts (batch_id, name, path, expect, state, bytes, created_at, updated_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-				id, f.Name, f.Path, f.Expect, record.PartWaiting, f.Bytes, at, at)
+			res, err := tx.ExecContext(ctx, `INSERT INTO parts (batch_id, name, path, expect, state, bytes, created_at, updated_at, words) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+				id, f.Name, f.Path, f.Expect, record.PartWaiting, f.Bytes, at, at, f.Name+" "+b.Name+" "+b.Customer)
 			if err != nil {
 				return err
 			}
@@ -209,10 +209,4 @@ func (s *Store) Revision(ctx context.Context, part int64, number int) (record.Re
 	var r record.Revision
 	err := s.db.GetContext(ctx, &r, `SELECT * FROM revisions WHERE part_id = ? AND number = ?`, part, number)
 	return r, missing(err)
-}
-
-// Audit lists what happened to a batch and its parts, oldest first.
-func (s *Store) Audit(ctx context.Context, batch int64) ([]record.Event, error) {
-	list := []record.Event{}
-	return list, s.db.SelectContext(ctx, &list, `SELECT * FROM audit WHERE batch_id = ? ORDER BY id`, batch)
 }

@@ -118,6 +118,7 @@ type Outcome struct {
 	View    string
 	Light   string
 	Front   string
+	Marked  string
 }
 
 // Finish records what a job found or made, and adds the job that follows: a
@@ -263,8 +264,8 @@ func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number, parent in
 	if err := tx.GetContext(ctx, &id, `SELECT id FROM revisions WHERE part_id = ? AND number = ?`, part, number); err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `UPDATE revisions SET report = ?, verdict = ?, triangles = ?, size_x = ?, size_y = ?, size_z = ?, picture_sha256 = ?, view_sha256 = ?, light_sha256 = ?, front_sha256 = ? WHERE id = ?`,
-		report, o.Report.Verdict, g.Triangles, g.SizeMM[0], g.SizeMM[1], g.SizeMM[2], o.Picture, o.View, o.Light, o.Front, id); err != nil {
+	if _, err := tx.ExecContext(ctx, `UPDATE revisions SET report = ?, verdict = ?, triangles = ?, size_x = ?, size_y = ?, size_z = ?, picture_sha256 = ?, view_sha256 = ?, light_sha256 = ?, front_sha256 = ?, marked_sha256 = ? WHERE id = ?`,
+		report, o.Report.Verdict, g.Triangles, g.SizeMM[0], g.SizeMM[1], g.SizeMM[2], o.Picture, o.View, o.Light, o.Front, o.Marked, id); err != nil {
 		return err
 	}
 	if _, err := tx.ExecContext(ctx, `DELETE FROM findings WHERE revision_id = ?`, id); err != nil {
@@ -407,6 +408,9 @@ func (s *Store) SetAnswer(ctx context.Context, person string, part int64, questi
 		if _, err := tx.ExecContext(ctx, `UPDATE parts SET answers = ? WHERE id = ?`, string(now), part); err != nil {
 			return err
 		}
+		if err := addWords(ctx, tx, part, question+" "+answer); err != nil {
+			return err
+		}
 		return note(ctx, tx, person, "question answered", batch, part, map[string]any{"question": question, "answer": answer})
 	})
 }
@@ -453,6 +457,9 @@ func (s *Store) order(ctx context.Context, part int64, kind record.JobKind, from
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE parts SET state = ?, stage = '', progress = 0, updated_at = ? WHERE id = ?`, record.PartWaiting, now(), part); err != nil {
+			return err
+		}
+		if err := withdraw(ctx, tx, p.BatchID, part); err != nil {
 			return err
 		}
 		return also(tx, p.BatchID)

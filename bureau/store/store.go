@@ -9,7 +9,6 @@ import (
 	"context"
 	"database/sql"
 	"embed"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -73,7 +72,19 @@ func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
 
 // in runs do in a transaction under READ COMMITTED, where taking a job does
 // not keep others from adding one.
+// Two that wait for each other are told so by the database, which undoes the one; that
+// one is done again.
 func (s *Store) in(ctx context.Context, do func(*sqlx.Tx) error) error {
+	for try := 1; ; try++ {
+		err := s.once(ctx, do)
+		var is *mysql.MySQLError
+		if !errors.As(err, &is) || is.Number != 1213 || try == 10 {
+			return err
+		}
+	}
+}
+
+func (s *Store) once(ctx context.Context, do func(*sqlx.Tx) error) error {
 	tx, err := s.db.BeginTxx(ctx, &sql.TxOptions{Isolation: sql.LevelReadCommitted})
 	if err != nil {
 		return err
@@ -83,17 +94,6 @@ func (s *Store) in(ctx context.Context, do func(*sqlx.Tx) error) error {
 		return err
 	}
 	return tx.Commit()
-}
-
-// note adds a line to the audit trail, in the transaction of what it tells of.
-func note(ctx context.Context, tx *sqlx.Tx, person, action string, batch, part int64, detail any) error {
-	text, err := json.Marshal(detail)
-	if err != nil {
-		return err
-	}
-	_, err = tx.ExecContext(ctx, `INSERT INTO audit (at, person, action, batch_id, part_id, detail) VALUES (?, ?, ?, ?, ?, ?)`,
-		now(), person, action, nullable(batch), nullable(part), text)
-	return err
 }
 
 func nullable(id int64) *int64 {

@@ -232,13 +232,13 @@ func TestPeopleAndSessions(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.AddSession(ctx, strings.Repeat("1", 64), ada.ID, time.Now().Add(time.Hour)))
 	require.NoError(t, s.AddSession(ctx, strings.Repeat("2", 64), ada.ID, time.Now().Add(-time.Hour)))
-	p, err := s.SessionPerson(ctx, strings.Repeat("1", 64))
+	p, _, err := s.SessionPerson(ctx, strings.Repeat("1", 64))
 	require.NoError(t, err)
 	assert.Equal(t, "ada", p.Name)
-	_, err = s.SessionPerson(ctx, strings.Repeat("2", 64))
+	_, _, err = s.SessionPerson(ctx, strings.Repeat("2", 64))
 	assert.ErrorIs(t, err, store.ErrNotFound, "run out")
 	require.NoError(t, s.EndSession(ctx, strings.Repeat("1", 64)))
-	_, err = s.SessionPerson(ctx, strings.Repeat("1", 64))
+	_, _, err = s.SessionPerson(ctx, strings.Repeat("1", 64))
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 

@@ -110,6 +110,7 @@ const (
 	viewFile    = "view.bin"
 	lightFile   = "light.bin"
 	frontFile   = "front.png"
+	markedFile  = "marked.png"
 )
 
 // line is one line of a child's standard output: progress, or the end.
@@ -199,7 +200,7 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 	switch t.Kind {
 	case record.Inspect:
 		if checked.Mesh != nil {
-			err = errors.Join(t.draw(ctx, checked.Mesh), t.drawOutcomes(ctx, checked))
+			err = errors.Join(t.draw(ctx, checked.Mesh), t.drawMarked(checked.Mesh, checked.Report), t.drawOutcomes(ctx, checked))
 		}
 		return line{Report: checked.Report}, err
 	case record.Mend:
@@ -215,9 +216,26 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 		if err != nil {
 			return line{}, err
 		}
-		return line{Report: result.After, Repair: result}, t.draw(ctx, result.Mesh)
+		return line{Report: result.After, Repair: result}, errors.Join(t.draw(ctx, result.Mesh), t.drawMarked(result.Mesh, result.After))
 	}
 	return line{}, fmt.Errorf("no task is called %q", t.Kind)
+}
+
+// drawMarked leaves a picture with the triangles of errors marked, when there are any.
+func (t Task) drawMarked(m *mesh.Mesh, r *check.Report) error {
+	opt := picture.DefaultOptions(m)
+	for _, f := range r.Findings {
+		if f.Severity != check.Error {
+			continue
+		}
+		for _, p := range f.Places {
+			opt.Marked = append(opt.Marked, p.Triangles...)
+		}
+	}
+	if len(opt.Marked) == 0 {
+		return nil
+	}
+	return t.write(markedFile, func(w *bufio.Writer) error { return picture.WritePNG(w, m, opt) })
 }
 
 // The map of walls that a view shows: by so many samples at most, and up to so

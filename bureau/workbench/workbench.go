@@ -239,6 +239,9 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*ou
 	if o.Front, _, err = keep(frontFile); err != nil {
 		return nil, err
 	}
+	if o.Marked, _, err = keep(markedFile); err != nil {
+		return nil, err
+	}
 	if o.Picture, _, err = keep(pictureFile); err != nil {
 		return nil, err
 	}

@@ -15,6 +15,11 @@ export interface Ask {
   text: string
 }
 
+export interface AuditCheck {
+  broken: number
+  lines: number
+}
+
 export interface Batch {
   auto_repair: boolean
   counts: Counts
@@ -108,11 +113,25 @@ export interface Credentials {
   password: string
 }
 
+export interface Decision {
+  approve: boolean
+  remark?: string
+}
+
 export interface Deviation {
   at_mm: [number, number, number]
   max: number
   mean: number
   p99: number
+}
+
+export interface Done {
+  at: string
+  deviation_mm: Deviation | null
+  method: string
+  revision: number
+  steps: Step[]
+  triangles: number
 }
 
 export interface Estimate {
@@ -129,6 +148,7 @@ export interface Event {
   at: string
   batch_id: number | null
   detail: unknown
+  hash: string
   id: number
   part_id: number | null
   person: string
@@ -150,6 +170,39 @@ export interface Finding {
   kind: string
   severity: 'error' | 'warning' | 'question' | 'note'
   summary: string
+}
+
+export interface FirstOrder {
+  code: string
+  name: string
+  password: string
+}
+
+export interface Found {
+  answers: Record<string, string>
+  batch_id: number
+  batch_name: string
+  bytes: number
+  created_at: string
+  current: number
+  customer: string
+  expect?: string
+  findings: Finding[]
+  format: string
+  has_picture: boolean
+  id: number
+  name: string
+  problem?: string
+  process: string
+  progress: number
+  signed: string
+  size_mm: [number, number, number]
+  stage: string
+  state: 'waiting' | 'working' | 'done' | 'failed'
+  triangles: number
+  unit_set?: string
+  updated_at: string
+  verdict: string
 }
 
 export interface Geometry {
@@ -177,6 +230,12 @@ export interface Geometry {
   vertices: number
   volume_mm3: number | null
   watertight: boolean
+}
+
+export interface History {
+  notes: Note[]
+  seen: Seen | null
+  signoffs: Signoff[]
 }
 
 export interface JobRow {
@@ -236,6 +295,25 @@ export interface Need {
   seconds: number
 }
 
+export interface NewToken {
+  record: Token
+  token: string
+}
+
+export interface Note {
+  created_at: string
+  created_by: string
+  id: number
+  kind: string
+  part_id: number
+  text: string
+}
+
+export interface NoteOrder {
+  kind?: string
+  text: string
+}
+
 export interface Order {
   from: number
   method?: string
@@ -257,6 +335,7 @@ export interface Part {
   name: string
   problem?: string
   progress: number
+  signed: string
   size_mm: [number, number, number]
   stage: string
   state: 'waiting' | 'working' | 'done' | 'failed'
@@ -277,10 +356,19 @@ export interface PartWithRevisions {
 }
 
 export interface Person {
+  active: boolean
   created_at: string
   id: number
+  locked_until: string | null
   name: string
-  role: 'viewer' | 'operator'
+  role: 'viewer' | 'operator' | 'lead' | 'administrator'
+}
+
+export interface PersonOrder {
+  active?: boolean
+  name?: string
+  password?: string
+  role: 'viewer' | 'operator' | 'lead' | 'administrator'
 }
 
 export interface Place {
@@ -333,6 +421,35 @@ export interface Report {
   verdict: 'pass' | 'repair' | 'hold' | 'reject'
 }
 
+export interface ReportFinding {
+  after: number
+  before: number
+  harm: string
+  kind: string
+  severity: 'error' | 'warning' | 'question' | 'note'
+  summary: string
+  title: string
+  what: string
+}
+
+export interface ReportPart {
+  answers: Record<string, string>
+  batch: Batch
+  customer: boolean
+  done: Done[]
+  findings: ReportFinding[]
+  made: string
+  notes: Note[]
+  now: Report | null
+  part: Part
+  process: Process
+  received: Report | null
+  says: string
+  schema: string
+  signoffs: Signoff[]
+  verdict: string
+}
+
 export interface Result {
   after: Report | null
   before: Report | null
@@ -362,6 +479,18 @@ export interface Revision {
   verdict: string
 }
 
+export interface Seen {
+  answers: Record<string, string>
+  batch_id: number
+  batch_name: string
+  created_at: string
+  current: number
+  name: string
+  part_id: number
+  unit_set: string
+  verdict: string
+}
+
 export interface ShellRow {
   area_mm2: number
   at_mm: [number, number, number]
@@ -379,6 +508,18 @@ export interface ShellRow {
 export interface SignIn {
   person: Person
   token: string
+}
+
+export interface Signoff {
+  decided_at: string | null
+  decided_by: string
+  id: number
+  part_id: number
+  proposed_at: string
+  proposed_by: string
+  remark: string
+  revision: number
+  state: 'proposed' | 'approved' | 'sent back' | 'withdrawn'
 }
 
 export interface Step {
@@ -418,6 +559,21 @@ export interface StudyOrder {
   to?: number
 }
 
+export interface Token {
+  created_at: string
+  expires_at: string
+  id: number
+  name: string
+  scope: 'everything' | 'reading'
+  used_at: string | null
+}
+
+export interface TokenOrder {
+  days: number
+  name: string
+  scope: 'everything' | 'reading'
+}
+
 export interface UnitOrder {
   alike?: boolean
   unit: string
@@ -438,4 +594,8 @@ export interface Upload {
 export interface UploadOrder {
   bytes: number
   name: string
+}
+
+export interface Waiting {
+  first: boolean
 }

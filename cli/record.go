@@ -1,0 +1,217 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/spf13/cobra"
+
+	"veneer/api"
+	"veneer/bureau/record"
+	"veneer/client"
+)
+
+// number reads a part's or a batch's number.
+func number(text, what string) (int64, error) {
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || n < 1 {
+		return 0, fmt.Errorf("%q is no number of a %s", text, what)
+	}
+	return n, nil
+}
+
+// fetchTo writes what fetch copies to a file, whole or not at all.
+func fetchTo(path string, fetch func(io.Writer) error) error {
+	tmp, err := os.CreateTemp(filepath.Dir(path), ".veneer-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(tmp.Name())
+	if err := errors.Join(fetch(tmp), tmp.Chmod(0o644), tmp.Close()); err != nil {
+		return err
+	}
+	return os.Rename(tmp.Name(), path)
+}
+
+func reportCommand() *cobra.Command {
+	var out string
+	var customer bool
+	c := &cobra.Command{
+		Use: "report PART -o FILE", Short: "Fetch the printability report of a part, as PDF or JSON", Args: cobra.ExactArgs(1),
+		Example: "  veneer report 12 -o fog-bell.pdf\n  veneer report 12 --customer -o for-the-museum.pdf\n  veneer report 12 -o fog-bell.json",
+		RunE: func(c *cobra.Command, args []string) error {
+			part, err := number(args[0], "part")
+			if err != nil {
+				return err
+			}
+			cl, err := signedIn()
+			if err != nil {
+				return err
+			}
+			switch strings.ToLower(filepath.Ext(out)) {
+			case ".pdf":
+				err = fetchTo(out, func(w io.Writer) error { return cl.ReportPDF(c.Context(), part, customer, w) })
+			case ".json":
+				err = fetchTo(out, func(w io.Writer) error { return cl.ReportJSON(c.Context(), part, customer, w) })
+			default:
+				return errors.New("name the file to write with -o, ending in .pdf or .json")
+			}
+			return err
+		},
+	}
+	c.Flags().StringVarP(&out, "output", "o", "", "file to write, .pdf or .json")
+	c.Flags().BoolVar(&customer, "customer", false, "for the customer: without names and internal notes")
+	return c
+}
+
+func batchReportCommand() *cobra.Command {
+	var out string
+	var customer bool
+	c := &cobra.Command{
+		Use: "report BATCH -o FILE", Short: "Fetch the printability report of a batch, as PDF or CSV", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			batch, err := number(args[0], "batch")
+			if err != nil {
+				return err
+			}
+			cl, err := signedIn()
+			if err != nil {
+				return err
+			}
+			switch strings.ToLower(filepath.Ext(out)) {
+			case ".pdf":
+				return fetchTo(out, func(w io.Writer) error { return cl.BatchReportPDF(c.Context(), batch, customer, w) })
+			case ".csv":
+				return fetchTo(out, func(w io.Writer) error { return cl.BatchCSV(c.Context(), batch, w) })
+			}
+			return errors.New("name the file to write with -o, ending in .pdf or .csv")
+		},
+	}
+	c.Flags().StringVarP(&out, "output", "o", "", "file to write, .pdf or .csv")
+	c.Flags().BoolVar(&customer, "customer", false, "for the customer: without names and internal notes")
+	return c
+}
+
+func auditCommand() *cobra.Command {
+	c := &cobra.Command{Use: "audit", Short: "The trail of who did what"}
+	c.AddCommand(&cobra.Command{
+		Use: "verify", Short: "Check that no line of the audit trail was changed, taken out or put in", Args: cobra.NoArgs,
+		Long: "Each line of the trail carries a hash over itself and the line before it. Exit code: 0 all lines hold, 1 one does not.",
+		RunE: func(c *cobra.Command, args []string) error {
+			cl, err := signedIn()
+			if err != nil {
+				return err
+			}
+			a, err := cl.VerifyAudit(c.Context())
+			if err != nil {
+				return err
+			}
+			if a.Broken != 0 {
+				fmt.Fprintf(c.OutOrStdout(), "line %d does not follow from the lines before it; %d hold\n", a.Broken, a.Lines)
+				return exit{somePass}
+			}
+			fmt.Fprintf(c.OutOrStdout(), "all %d lines hold\n", a.Lines)
+			return nil
+		},
+	})
+	return c
+}
+
+func searchCommand() *cobra.Command {
+	q := map[string]*string{}
+	var asJSON bool
+	c := &cobra.Command{
+		Use: "search [WORD…]", Short: "Find parts by words, finding, verdict, size and day",
+		Example: "  veneer search fog bell\n  veneer search --finding open-boundary --since 2026-11-01\n  veneer search --verdict hold --customer 'Harbour Museum'",
+		RunE: func(c *cobra.Command, args []string) error {
+			cl, err := signedIn()
+			if err != nil {
+				return err
+			}
+			values := url.Values{}
+			if len(args) > 0 {
+				values.Set("q", strings.Join(args, " "))
+			}
+			for name, value := range q {
+				if *value != "" {
+					values.Set(name, *value)
+				}
+			}
+			list, err := cl.Search(c.Context(), values)
+			if err != nil {
+				return err
+			}
+			if asJSON {
+				return printJSON(c.OutOrStdout(), list)
+			}
+			if len(list) == 0 {
+				fmt.Fprintln(c.OutOrStdout(), "nothing was found")
+				return nil
+			}
+			t := newTable(c.OutOrStdout())
+			t.AppendHeader(table.Row{"part", "file", "verdict", "size mm", "batch", "customer", "received"})
+			for _, p := range list {
+				t.AppendRow(table.Row{p.ID, p.Name, p.Verdict, sizeWords(p.SizeMM), p.BatchName, p.Customer, p.CreatedAt.Format("2006-01-02")})
+			}
+			t.Render()
+			return nil
+		},
+	}
+	for name, about := range map[string]string{"finding": "kind of finding as received", "verdict": "of the newest revision", "customer": "exactly", "process": "its name", "signed": "proposed, approved or sent back",
+		"least": "longest side in mm, at least", "most": "longest side in mm, at most", "since": "day, such as 2026-11-24", "until": "day"} {
+		q[name] = c.Flags().String(name, "", about)
+	}
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+func tokenCommand() *cobra.Command {
+	var days int
+	var reading bool
+	c := &cobra.Command{Use: "token", Short: "Personal tokens, for programs"}
+	made := &cobra.Command{
+		Use: "new NAME", Short: "Make a token and print it, this once; programs give it as VENEER_TOKEN", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			return withClient(func(cl *client.Client) error {
+				order := api.TokenOrder{Name: args[0], Scope: record.Everything, Days: days}
+				if reading {
+					order.Scope = record.Reading
+				}
+				t, err := cl.NewToken(c.Context(), order)
+				if err == nil {
+					fmt.Fprintln(c.OutOrStdout(), t.Token)
+				}
+				return err
+			})
+		},
+	}
+	made.Flags().IntVar(&days, "days", 90, "days that it lasts")
+	made.Flags().BoolVar(&reading, "reading", false, "for looking only")
+	end := &cobra.Command{
+		Use: "end NUMBER", Short: "End a token", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			n, err := number(args[0], "token")
+			if err != nil {
+				return err
+			}
+			return withClient(func(cl *client.Client) error { return cl.EndToken(c.Context(), n) })
+		},
+	}
+	c.AddCommand(made, end)
+	return c
+}
+
+func withClient(do func(*client.Client) error) error {
+	cl, err := signedIn()
+	if err != nil {
+		return err
+	}
+	return do(cl)
+}

@@ -1,0 +1,95 @@
+package client
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+
+	"veneer/api"
+	"veneer/bureau/record"
+)
+
+// ReportPDF copies the printability report of a part to w as PDF, for the customer
+// without names and notes.
+func (c *Client) ReportPDF(ctx context.Context, part int64, customer bool, w io.Writer) error {
+	return c.copy(ctx, fmt.Sprintf("/parts/%d/report.pdf%s", part, forWhom(customer)), w)
+}
+
+// BatchReportPDF does so with a batch.
+func (c *Client) BatchReportPDF(ctx context.Context, batch int64, customer bool, w io.Writer) error {
+	return c.copy(ctx, fmt.Sprintf("/batches/%d/report.pdf%s", batch, forWhom(customer)), w)
+}
+
+// BatchCSV copies the table of a batch's parts to w.
+func (c *Client) BatchCSV(ctx context.Context, batch int64, w io.Writer) error {
+	return c.copy(ctx, fmt.Sprintf("/batches/%d/report.csv", batch), w)
+}
+
+// ReportJSON copies the report of a part to w as JSON.
+func (c *Client) ReportJSON(ctx context.Context, part int64, customer bool, w io.Writer) error {
+	return c.copy(ctx, fmt.Sprintf("/parts/%d/report%s", part, forWhom(customer)), w)
+}
+
+func forWhom(customer bool) string {
+	if customer {
+		return "?for=customer"
+	}
+	return ""
+}
+
+// Search finds parts by what the query says, as the interface names it.
+func (c *Client) Search(ctx context.Context, query url.Values) (list []record.Found, err error) {
+	return list, c.send(ctx, http.MethodGet, "/search?"+query.Encode(), nil, &list)
+}
+
+// History is what people said and did about a part.
+func (c *Client) History(ctx context.Context, part int64) (h api.History, err error) {
+	return h, c.send(ctx, http.MethodGet, fmt.Sprintf("/parts/%d/history", part), nil, &h)
+}
+
+// AddNote writes a note about a part.
+func (c *Client) AddNote(ctx context.Context, part int64, text string) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/notes", part), api.NoteOrder{Text: text}, nil)
+}
+
+// Propose proposes a part for sign-off.
+func (c *Client) Propose(ctx context.Context, part int64) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/proposal", part), nil, nil)
+}
+
+// Decide approves what was proposed, or sends it back with a remark.
+func (c *Client) Decide(ctx context.Context, part int64, approve bool, remark string) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/decision", part), api.Decision{Approve: approve, Remark: remark}, nil)
+}
+
+// NewToken makes a personal token; it is told this once.
+func (c *Client) NewToken(ctx context.Context, order api.TokenOrder) (t api.NewToken, err error) {
+	return t, c.send(ctx, http.MethodPost, "/tokens", order, &t)
+}
+
+// EndToken ends a personal token.
+func (c *Client) EndToken(ctx context.Context, id int64) error {
+	return c.send(ctx, http.MethodDelete, fmt.Sprintf("/tokens/%d", id), nil, nil)
+}
+
+// AddPerson lets somebody in.
+func (c *Client) AddPerson(ctx context.Context, order api.PersonOrder) error {
+	return c.send(ctx, http.MethodPost, "/people", order, nil)
+}
+
+// People lists everybody who has an account.
+func (c *Client) People(ctx context.Context) (list []record.Person, err error) {
+	return list, c.send(ctx, http.MethodGet, "/people", nil, &list)
+}
+
+// ChangePerson changes somebody's role, password, or whether they may sign in.
+func (c *Client) ChangePerson(ctx context.Context, id int64, order api.PersonOrder) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/people/%d", id), order, nil)
+}
+
+// VerifyAudit tells whether the audit trail holds.
+func (c *Client) VerifyAudit(ctx context.Context) (a api.AuditCheck, err error) {
+	return a, c.send(ctx, http.MethodGet, "/audit/verify", nil, &a)
+}
