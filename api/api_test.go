@@ -58,6 +58,8 @@ func serve(t *testing.T) string {
 		Passwords: &argon2id.Params{Memory: 8 * 1024, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}}
 	require.NoError(t, b.AddPerson(t.Context(), "veneer", "ada", password, record.Operator))
 	require.NoError(t, b.AddPerson(t.Context(), "veneer", "vic", password, record.Viewer))
+	require.NoError(t, b.AddPerson(t.Context(), "veneer", "lea", password, record.Lead))
+	require.NoError(t, b.AddPerson(t.Context(), "veneer", "rex", password, record.Administrator))
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
 	self, err := os.Executable()
 	require.NoError(t, err)

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -39,6 +40,7 @@ type operation struct {
 	ID         string              `json:"operationId"`
 	Summary    string              `json:"summary"`
 	Security   []map[string][]any  `json:"security"`
+	Role       record.Role         `json:"x-least-role,omitempty"` // what it takes
 	Parameters []parameter         `json:"parameters,omitempty"`
 	Body       *body               `json:"requestBody,omitempty"`
 	Responses  map[string]response `json:"responses"`
@@ -94,10 +96,10 @@ var enums = map[reflect.Type][]string{
 
 // documents are what some fields hold that are kept as JSON.
 var documents = map[string]reflect.Type{
-	"Revision.repair": reflect.TypeFor[repair.Result](),
-	"Revision.report": reflect.TypeFor[check.Report](),
-	"Part.answers":    reflect.TypeFor[map[string]string](),
-	"Seen.answers":    reflect.TypeFor[map[string]string](),
+	"record.Revision.repair": reflect.TypeFor[repair.Result](),
+	"record.Revision.report": reflect.TypeFor[check.Report](),
+	"record.Part.answers":    reflect.TypeFor[map[string]string](),
+	"record.Seen.answers":    reflect.TypeFor[map[string]string](),
 }
 
 // Describe is the description of the whole interface.
@@ -120,6 +122,7 @@ func (s *server) description() *Description {
 			"default": {"a problem", map[string]content{"application/problem+json": problems}}}}
 		if r.who >= looking {
 			op.Security = []map[string][]any{{"token": {}}, {"cookie": {}}}
+			op.Role = cmp.Or(roles[r.who], record.Viewer)
 		}
 		var path []string
 		for _, word := range strings.Split(r.path, "/") {
@@ -229,7 +232,7 @@ func (n *namer) fields(t reflect.Type, s *schema) {
 			continue
 		}
 		kind := f.Type
-		if document, is := documents[t.Name()+"."+name]; is {
+		if document, is := documents[t.String()+"."+name]; is {
 			kind = document
 		}
 		field := n.of(kind)

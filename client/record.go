@@ -93,3 +93,9 @@ func (c *Client) ChangePerson(ctx context.Context, id int64, order api.PersonOrd
 func (c *Client) VerifyAudit(ctx context.Context) (a api.AuditCheck, err error) {
 	return a, c.send(ctx, http.MethodGet, "/audit/verify", nil, &a)
 }
+
+// AnswerAsBefore answers a part's questions as they were answered about an earlier part
+// of the very same bytes.
+func (c *Client) AnswerAsBefore(ctx context.Context, part int64) error {
+	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/answers-as-before", part), nil, nil)
+}

@@ -55,15 +55,21 @@ type service struct {
 	cmd     *exec.Cmd
 	address string
 	log     *bytes.Buffer
+	code    chan string // for the first administrator, when there is one
 	exited  chan struct{}
 }
 
 // start starts the service on a data folder and waits until it is ready.
 func start(t *testing.T, data string, args ...string) *service {
 	t.Helper()
-	s := &service{log: &bytes.Buffer{}, exited: make(chan struct{})}
+	return startWith(t, data, []string{"VENEER_FIRST_PASSWORD=" + password}, args...)
+}
+
+func startWith(t *testing.T, data string, env []string, args ...string) *service {
+	t.Helper()
+	s := &service{log: &bytes.Buffer{}, code: make(chan string, 1), exited: make(chan struct{})}
 	s.cmd = exec.Command(binary, append([]string{"serve", "--listen", "127.0.0.1:0", "--data", data}, args...)...)
-	s.cmd.Env = append(os.Environ(), "VENEER_FIRST_PASSWORD="+password)
+	s.cmd.Env = append(os.Environ(), env...)
 	s.cmd.Stderr = s.log
 	out, err := s.cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -75,6 +81,9 @@ func start(t *testing.T, data string, args ...string) *service {
 		for lines.Scan() {
 			if at, ok := strings.CutPrefix(lines.Text(), "Veneer is ready at "); ok {
 				ready <- at
+			}
+			if _, code, ok := strings.Cut(lines.Text(), "with the code "); ok {
+				s.code <- code
 			}
 		}
 		s.cmd.Wait()

@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Installs from Debian's packages what is missing of: the database server, and
-# for tests (install.sh test) Chromium. Does nothing when all is there.
+# for tests (install.sh test) Chromium and what reads a PDF. Does nothing when all is there.
 set -euo pipefail
 
 missing=()
@@ -8,6 +8,7 @@ have() { command -v "$1" >/dev/null || [ -x "/usr/sbin/$1" ]; }
 have mariadbd && have mariadb-install-db || missing+=(mariadb-server-core mariadb-client-core)
 if [ "${1:-}" = test ]; then
   have chromium || missing+=(chromium)
+  have pdftotext || missing+=(poppler-utils)
 fi
 for tool in go node npm; do
   have "$tool" || { echo "Veneer needs $tool, which is not installed; install it first." >&2; exit 1; }

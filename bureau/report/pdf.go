@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -158,8 +159,12 @@ func (p *paper) picture(sum, under string, x, y, w, h float64) error {
 		if p.Err() {
 			return p.Error()
 		}
-		scale := min((w-6)/info.Width(), (h-12)/info.Height())
-		p.ImageOptions(name, x+(w-scale*info.Width())/2, y+3+(h-12-scale*info.Height())/2, scale*info.Width(), scale*info.Height(), false, fpdf.ImageOptions{ImageType: "PNG"}, 0, "")
+		room := h - 2
+		if under != "" {
+			room = h - 12
+		}
+		scale := min((w-2)/info.Width(), room/info.Height())
+		p.ImageOptions(name, x+(w-scale*info.Width())/2, y+1+(room-scale*info.Height())/2, scale*info.Width(), scale*info.Height(), false, fpdf.ImageOptions{ImageType: "PNG"}, 0, "")
 	}
 	p.SetXY(x, y+h-7)
 	p.text("", 8, quiet)
@@ -263,10 +268,12 @@ func (r *Part) strip(p *paper) {
 	}
 	p.pair("Findings by height", fmt.Sprintf("as received, from %s to %s mm", digits(low), digits(low+tall)))
 	x, y, w := margin+38.0, p.GetY()+0.5, wide-38
+	const lane = 1.5
 	p.SetFillColor(244, 243, 238)
-	p.Rect(x, y, w, 4, "F")
+	p.Rect(x, y, w, lane*float64(len(lanes)), "F")
 	for _, f := range r.Received.Findings {
 		c := severities[f.Severity].fill
+		at := y + lane*float64(slices.Index(lanes, f.Severity))
 		p.SetFillColor(c[0], c[1], c[2])
 		for _, place := range f.Places {
 			from, to := place.AtMM[2]-place.SizeMM/2, place.AtMM[2]+place.SizeMM/2
@@ -277,11 +284,14 @@ func (r *Part) strip(p *paper) {
 				from, to = min(from, q[2]), max(to, q[2])
 			}
 			a, b := max(0, (from-low)/tall), min(1, (to-low)/tall)
-			p.Rect(x+a*w, y, max((b-a)*w, 0.4), 4, "F")
+			p.Rect(x+a*w, at, max((b-a)*w, 0.4), lane, "F")
 		}
 	}
-	p.SetXY(margin, y+6)
+	p.SetXY(margin, y+8)
 }
+
+// lanes are the rows of the strip.
+var lanes = []check.Severity{check.Error, check.Question, check.Warning, check.Note}
 
 func (r *Part) found(p *paper) {
 	p.heading("What was found, and what is left")

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jmoiron/sqlx"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -352,4 +353,51 @@ func TestStudiesLeaveThePart(t *testing.T) {
 	assert.Equal(t, [2]string{"done", "[1]"}, [2]string{done.State, string(done.Result)})
 	_, err = s.Study(ctx, 77, first.ID)
 	assert.ErrorIs(t, err, store.ErrNotFound)
+}
+
+// TestTheAuditTrailHolds changes, takes out and puts in lines of the trail behind the
+// service's back: each shows.
+func TestTheAuditTrailHolds(t *testing.T) {
+	ctx, dsn := t.Context(), storetest.DSN(t)
+	s, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	defer s.Close()
+	db, err := sqlx.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	for range 4 {
+		addBatch(t, s, false, "a.stl")
+	}
+	check := func(want int64) {
+		t.Helper()
+		lines, broken, err := s.VerifyAudit(ctx)
+		require.NoError(t, err)
+		assert.Equal(t, want, broken)
+		if want == 0 {
+			assert.Equal(t, 4, lines)
+		}
+	}
+	check(0)
+	for _, c := range []struct {
+		do, undo string
+		broken   int64
+	}{
+		{"UPDATE audit SET person = 'eve' WHERE id = 2", "UPDATE audit SET person = 'ada' WHERE id = 2", 2},
+		{"UPDATE audit SET detail = '{}' WHERE id = 3", "", 3},
+	} {
+		var kept string
+		require.NoError(t, db.GetContext(ctx, &kept, "SELECT detail FROM audit WHERE id = 3"))
+		db.MustExecContext(ctx, c.do)
+		check(c.broken)
+		if c.undo == "" {
+			db.MustExecContext(ctx, "UPDATE audit SET detail = ? WHERE id = 3", kept)
+		} else {
+			db.MustExecContext(ctx, c.undo)
+		}
+		check(0)
+	}
+	db.MustExecContext(ctx, "DELETE FROM audit WHERE id = 4")
+	check(4)
+	db.MustExecContext(ctx, "DELETE FROM audit WHERE id = 2")
+	check(3)
 }

@@ -10,7 +10,7 @@ export function Frame() {
   const me = useQuery({ queryKey: ['session'], queryFn: () => get<Person>('/session'), staleTime: 60_000 })
   const go = useNavigate()
   const here = useLocation()
-  useKeys({ '?': () => go('/help'), g: () => go('/'), j: () => go('/jobs'), e: () => go('/glossary') })
+  useKeys({ '?': () => go('/help'), g: () => go('/'), '/': () => go('/search'), j: () => go('/jobs'), e: () => go('/glossary') })
   const away = me.error instanceof Problem && me.error.status === 401
   useEffect(() => {
     if (away) go('/sign-in', { replace: true, state: { from: here.pathname + here.search } })
@@ -25,6 +25,7 @@ export function Frame() {
         </Link>
         <nav className="flex gap-1 text-sm" aria-label="Pages">
           <Tab to="/">Batches</Tab>
+          <Tab to="/search">Search</Tab>
           <Tab to="/jobs">Jobs</Tab>
           <Tab to="/glossary">Findings explained</Tab>
           <Tab to="/processes">Processes</Tab>
@@ -32,7 +33,7 @@ export function Frame() {
         </nav>
         <div className="ml-auto flex items-center gap-4 text-sm">
           <Light />
-          <span>{me.data.name}</span>
+          <NavLink to="/people" className="rounded-field px-2 py-1 hover:bg-brand-content/10" title={me.data.role}>{me.data.name}</NavLink>
           <SignOut />
         </div>
       </header>

@@ -19,6 +19,7 @@ const router = createBrowserRouter([
   {
     HydrateFallback: () => null,
     children: [
+      { path: '/first', lazy: async () => ({ Component: (await import('./pages/sign-in/First')).First }) },
       { path: '/sign-in', lazy: async () => ({ Component: (await import('./pages/sign-in/SignIn')).SignIn }) },
       {
         path: '/',
@@ -28,6 +29,9 @@ const router = createBrowserRouter([
           { path: 'batches/:id', lazy: async () => ({ Component: (await import('./pages/batch/BatchPage')).BatchPage }) },
           { path: 'parts/:id', lazy: async () => ({ Component: (await import('./pages/part/PartPage')).PartPage }) },
           { path: 'parts/:id/compare', lazy: async () => ({ Component: (await import('./pages/compare/ComparePage')).ComparePage }) },
+          { path: 'parts/:id/report', lazy: async () => ({ Component: (await import('./pages/report/ReportPage')).ReportPage }) },
+          { path: 'search', lazy: async () => ({ Component: (await import('./pages/search/Search')).Search }) },
+          { path: 'people', lazy: async () => ({ Component: (await import('./pages/people/People')).People }) },
           { path: 'jobs', lazy: async () => ({ Component: (await import('./pages/jobs/Jobs')).Jobs }) },
           { path: 'processes', lazy: async () => ({ Component: (await import('./pages/processes/Processes')).Processes }) },
           { path: 'help', lazy: async () => ({ Component: (await import('./pages/help/Help')).Help }) },

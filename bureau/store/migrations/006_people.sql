@@ -12,7 +12,7 @@ CREATE TABLE tokens (
   person_id  BIGINT       NOT NULL,
   name       VARCHAR(100) NOT NULL,
   token_hash CHAR(64)     NOT NULL UNIQUE,
-  scope      VARCHAR(8)   NOT NULL,
+  scope      VARCHAR(16)  NOT NULL,
   created_at DATETIME(6)  NOT NULL,
   expires_at DATETIME(6)  NOT NULL,
   used_at    DATETIME(6)  NULL,

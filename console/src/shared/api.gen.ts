@@ -1,5 +1,12 @@
 // Made by `go generate ./api` from the description of the interface. Do not edit.
 
+export interface Answer {
+  answer: string
+  at: string
+  by: string
+  question: string
+}
+
 export interface AnswerOrder {
   alike?: boolean
   answer: string
@@ -433,7 +440,7 @@ export interface ReportFinding {
 }
 
 export interface ReportPart {
-  answers: Record<string, string>
+  answers: Answer[]
   batch: Batch
   customer: boolean
   done: Done[]

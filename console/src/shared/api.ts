@@ -1,10 +1,11 @@
 // How to ask the service. The types of what it answers are made from its description.
-import type { Ask, Batch, Begun, CheckFinding, Estimate, Finding as Found, Geometry, Part, Report, ShellRow, Step, Study, Upload } from './api.gen'
+import type { Ask, Batch, Begun, CheckFinding, Estimate, Finding as FindingOf, Geometry, Part, Report, ReportPart, ShellRow, Step, Study, Upload } from './api.gen'
 
 export type {
-  Batch, BatchWithParts, Comparison, Counts, JobRow, Kind, LayerPair, Level, Part, PartWithRevisions, Person, Place, Process, Report, Revision, Study,
+  Batch, BatchWithParts, Comparison, Counts, Found, History, JobRow, Kind, LayerPair, Level, NewToken, Part, PartWithRevisions, Person, Place, Process, Report, Revision, Study, Token,
 } from './api.gen'
-export type FindingRow = Found
+export type FindingRow = FindingOf
+export type PartReport = ReportPart
 export type Finding = CheckFinding
 export type Question = Ask
 export type RepairStep = Step
@@ -59,9 +60,11 @@ export async function post<T>(path: string, body?: unknown): Promise<T | undefin
   return text ? (JSON.parse(text) as T) : undefined
 }
 
-export async function signOut(): Promise<void> {
-  await ask('/session', { method: 'DELETE' })
+export async function remove(path: string): Promise<void> {
+  await ask(path, { method: 'DELETE' })
 }
+
+export const signOut = () => remove('/session')
 
 /** onParts has something done to parts of a batch, and tells for how many it was of use. */
 export const onParts = async (batch: number, what: 'repair' | 'lighten' | 'unit', body: object): Promise<number> => (await post<Begun>(`/batches/${batch}/${what}`, body))?.parts ?? 0

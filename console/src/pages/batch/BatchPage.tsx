@@ -84,6 +84,7 @@ export function BatchPage() {
         </select>
         <span className="opacity-70">{shown.length < parts.length ? `${shown.length} of ${plural(parts.length, 'part')}` : plural(parts.length, 'part')}</span>
         <Actions batch={batch} chosen={chosen} clear={() => setPicked(new Set())} all={() => setPicked(new Set(shown.map((p) => p.id)))} />
+        {chosen.length === 0 && <a className="btn btn-sm" id="batch-report" href={address(`/batches/${id}/report.pdf`)} target="_blank" rel="noreferrer">Report</a>}
         {chosen.length === 0 && <a id="export" className="btn btn-sm" href={address(`/batches/${id}/export`)} download>Download all</a>}
       </div>
       {view === 'table' && <Table parts={shown} picked={picked} setPicked={setPicked} />}

@@ -18,6 +18,7 @@ import { LayerView } from './LayerView'
 import { Lighter } from './Lighter'
 import { Mend } from './Mend'
 import { Questions } from './Questions'
+import { Record } from './Record'
 import { Revisions } from './Revisions'
 import { Shells } from './Shells'
 import { ViewTools, type Switches } from './ViewTools'
@@ -27,7 +28,7 @@ import { useProcess, useRevision } from './revision'
 
 const Viewer = lazy(async () => ({ default: (await import('../../viewer/Viewer')).Viewer }))
 
-const tabs = [['findings', 'Findings'], ['shells', 'Shells'], ['mend', 'Mend'], ['lighter', 'Lighter'], ['facts', 'Measures']] as const
+const tabs = [['findings', 'Findings'], ['shells', 'Shells'], ['mend', 'Mend'], ['lighter', 'Lighter'], ['facts', 'Measures'], ['record', 'Record']] as const
 type Tab = (typeof tabs)[number][0]
 
 /** PartPage is the bench for one part. Revision, finding, place, cut and camera stand in the address. */
@@ -184,6 +185,7 @@ export function PartPage() {
         <div className="space-y-3 border-b border-base-300 p-4">
           <div className="flex items-center text-lg">
             <Mark outcome={outcome(current)} />
+            {current.signed && <span className="ml-3 rounded-selector border border-base-300 px-1.5 text-sm" data-signed={current.signed}>{current.signed === 'approved' ? 'signed off' : current.signed}</span>}
             {working && <span className="ml-auto truncate pl-3 text-sm opacity-70">{current.stage || 'waiting'}</span>}
             {!working && size && <span className="ml-auto pl-3 text-sm tabular-nums">{sizeWords(size)}</span>}
           </div>
@@ -207,19 +209,19 @@ export function PartPage() {
           )}
           {report.data && !report.data.unread && (
             <>
-              <div role="tablist" className="mb-3 flex gap-1 border-b border-base-300 text-sm" aria-label="About the part">
+              <div role="tablist" className="mb-3 flex border-b border-base-300 text-[13px]" aria-label="About the part">
                 {tabs.map(([name, label]) => (
                   <button
                     key={name}
                     role="tab"
                     aria-selected={tab === name}
                     data-tab={name}
-                    className={`-mb-px border-b-2 px-1.5 py-1.5 ${tab === name ? 'border-secondary font-medium' : 'border-transparent opacity-70 hover:opacity-100'}`}
+                    className={`-mb-px whitespace-nowrap border-b-2 px-1 py-1.5 ${tab === name ? 'border-secondary font-medium' : 'border-transparent opacity-70 hover:opacity-100'}`}
                     onClick={() => go({ tab: name === 'findings' ? undefined : name })}
                   >
                     {label}
                     {name === 'findings' && report.data.findings.length > 0 && <span className="ml-1 opacity-60">{report.data.findings.length}</span>}
-                    {name === 'shells' && <span className="ml-1 opacity-60">{count(report.data.geometry.shells)}</span>}
+                    {name === 'shells' && report.data.geometry.shells > 1 && <span className="ml-1 opacity-60">{count(report.data.geometry.shells)}</span>}
                   </button>
                 ))}
               </div>
@@ -235,6 +237,7 @@ export function PartPage() {
               {tab === 'mend' && <Mend part={current} shown={shown} report={report.data} ordered={ordered} />}
               {tab === 'lighter' && <Lighter key={shown} part={current} shown={shown} report={report.data} ordered={ordered} />}
               {tab === 'facts' && <Facts report={report.data} />}
+              {tab === 'record' && <Record part={current} changed={again} />}
             </>
           )}
         </div>

@@ -1,7 +1,7 @@
-import { useState, type FormEvent } from 'react'
+import { useEffect, useState, type FormEvent } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useLocation, useNavigate } from 'react-router'
-import { post } from '../../shared/api'
+import { get, post } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
 
 export function SignIn() {
@@ -12,6 +12,10 @@ export function SignIn() {
   const queries = useQueryClient()
   const go = useNavigate()
   const from = (useLocation().state as { from?: string } | null)?.from ?? '/'
+
+  useEffect(() => { // nobody has an account yet: the first one makes theirs
+    get<{ first: boolean }>('/first').then((w) => w.first && go('/first', { replace: true }), () => {})
+  }, [])
 
   async function submit(e: FormEvent) {
     e.preventDefault()

@@ -1,0 +1,243 @@
+package api_test
+
+import (
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"veneer/api"
+	"veneer/bureau/record"
+	"veneer/bureau/report"
+	"veneer/client"
+)
+
+// TestSignOff goes its way: an operator proposes, a lead sends back, it is proposed
+// again and approved, and a change withdraws it.
+func TestSignOff(t *testing.T) {
+	server := serve(t)
+	ada, lea := signIn(t, server, "ada"), signIn(t, server, "lea")
+	all := submit(t, ada, "fog-bell.stl", "hour-hand.stl")
+	ids := map[string]int64{}
+	for _, p := range all.Parts {
+		ids[p.Name] = p.ID
+	}
+	bell := ids["fog-bell.stl"]
+	assert.ErrorContains(t, ada.Propose(t.Context(), ids["hour-hand.stl"]), "a question is open")
+	assert.ErrorContains(t, lea.Decide(t.Context(), bell, true, ""), "nothing is proposed")
+	require.NoError(t, ada.Propose(t.Context(), bell))
+	assert.ErrorContains(t, ada.Propose(t.Context(), bell), "proposed already")
+	assert.ErrorContains(t, ada.Decide(t.Context(), bell, true, ""), "takes a lead")
+	assert.ErrorContains(t, lea.Decide(t.Context(), bell, false, " "), "say why")
+	require.NoError(t, lea.Decide(t.Context(), bell, false, "the crown is too thin"))
+	require.NoError(t, ada.Propose(t.Context(), bell))
+	require.NoError(t, lea.Decide(t.Context(), bell, true, ""))
+	require.NoError(t, ada.AddNote(t.Context(), bell, "the museum paints it"))
+	p, err := ada.Part(t.Context(), bell)
+	require.NoError(t, err)
+	assert.Equal(t, "approved", p.Part.Signed)
+	require.NoError(t, ada.Repair(t.Context(), bell, 1, "lighter-to=5000"))
+	require.NoError(t, ada.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	h, err := ada.History(t.Context(), bell)
+	require.NoError(t, err)
+	var states []record.SignState
+	for _, s := range h.Signoffs {
+		states = append(states, s.State)
+	}
+	assert.Equal(t, []record.SignState{record.SentBack, record.Withdrawn}, states)
+	assert.Equal(t, "lea", h.Signoffs[0].DecidedBy)
+	assert.Equal(t, "the museum paints it", h.Notes[0].Text)
+	p, err = ada.Part(t.Context(), bell)
+	require.NoError(t, err)
+	assert.Empty(t, p.Part.Signed)
+	a, err := signIn(t, server, "rex").VerifyAudit(t.Context())
+	require.NoError(t, err)
+	assert.Zero(t, a.Broken)
+	assert.Greater(t, a.Lines, 10)
+}
+
+// TestReports reads the report of a part, for the team and for the customer, and the
+// words of its PDF; and of a batch, as PDF and as a table.
+func TestReports(t *testing.T) {
+	server := serve(t)
+	c := signIn(t, server, "ada")
+	all := submit(t, c, "fog-bell.stl", "hour-hand.stl", "holiday.stl")
+	ids := map[string]int64{}
+	for _, p := range all.Parts {
+		ids[p.Name] = p.ID
+	}
+	bell := ids["fog-bell.stl"]
+	require.NoError(t, c.SetUnit(t.Context(), ids["hour-hand.stl"], "in", false))
+	require.NoError(t, c.AddNote(t.Context(), bell, "the museum paints it"))
+	require.NoError(t, c.Propose(t.Context(), bell))
+	require.NoError(t, signIn(t, server, "lea").Decide(t.Context(), bell, true, "fine"))
+	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	read := func(part int64, customer bool) (r report.Part) {
+		var b bytes.Buffer
+		require.NoError(t, c.ReportJSON(t.Context(), part, customer, &b))
+		require.NoError(t, json.Unmarshal(b.Bytes(), &r))
+		return r
+	}
+	r := read(bell, false)
+	assert.Equal(t, "veneer.report/1", r.Schema)
+	assert.Equal(t, "pass", r.Verdict)
+	assert.Equal(t, "open-boundary", r.Findings[0].Kind)
+	assert.Equal(t, [2]int{3, 0}, [2]int{r.Findings[0].Before, r.Findings[0].After})
+	require.Len(t, r.Done, 1)
+	assert.Equal(t, "touch-up", r.Done[0].Method)
+	assert.InDelta(t, 4.7, r.Done[0].Deviation.Max, 1)
+	assert.Len(t, r.Notes, 1)
+	outside := read(bell, true)
+	assert.Empty(t, outside.Notes)
+	text, err := json.Marshal(outside)
+	require.NoError(t, err)
+	for _, name := range []string{`"ada"`, `"lea"`, "paints"} {
+		assert.NotContains(t, string(text), name)
+	}
+	hand := read(ids["hour-hand.stl"], false)
+	require.Len(t, hand.Answers, 1)
+	assert.Equal(t, [3]string{"unit", "in", "ada"}, [3]string{hand.Answers[0].Question, hand.Answers[0].Answer, hand.Answers[0].By})
+	assert.Contains(t, read(ids["holiday.stl"], false).Says, "JPEG picture")
+
+	dir := t.TempDir()
+	words := func(name string, fetch func(b *bytes.Buffer) error) string {
+		var b bytes.Buffer
+		require.NoError(t, fetch(&b))
+		require.True(t, bytes.HasPrefix(b.Bytes(), []byte("%PDF-")))
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
+		out, err := exec.Command("pdftotext", "-layout", path, "-").Output()
+		require.NoError(t, err, "pdftotext is needed: make test installs it")
+		return strings.Join(strings.Fields(string(out)), " ")
+	}
+	team := words("team.pdf", func(b *bytes.Buffer) error { return c.ReportPDF(t.Context(), bell, false, b) })
+	for _, want := range []string{"fog-bell.stl", "mended, read back and checked again", "Open boundary", "3, now 0", "3 holes filled", "116 × 116 × 114 mm", "the museum paints it", "r1 approved, lea", "page 1 of"} {
+		assert.Contains(t, team, want)
+	}
+	assert.NotContains(t, words("customer.pdf", func(b *bytes.Buffer) error { return c.ReportPDF(t.Context(), bell, true, b) }), ", lea")
+	batch := words("batch.pdf", func(b *bytes.Buffer) error { return c.BatchReportPDF(t.Context(), all.Batch.ID, false, b) })
+	for _, want := range []string{"3: 1 as received, 1 mended, 1 rejected", "hour-hand.stl", "JPEG picture"} {
+		assert.Contains(t, batch, want)
+	}
+	var b bytes.Buffer
+	require.NoError(t, c.BatchCSV(t.Context(), all.Batch.ID, &b))
+	rows, err := csv.NewReader(&b).ReadAll()
+	require.NoError(t, err)
+	require.Len(t, rows, 4)
+	assert.Error(t, c.ReportPDF(t.Context(), 99, false, &b))
+}
+
+// TestSearchFindsAgain looks for parts by words, findings, verdicts, sizes and days, and
+// recognises a file that came before.
+func TestSearchFindsAgain(t *testing.T) {
+	c := signIn(t, serve(t), "ada")
+	all := submit(t, c, "fog-bell.stl", "hour-hand.stl", "bell-clapper.stl", "mooring-post.stl")
+	ids := map[string]int64{}
+	for _, p := range all.Parts {
+		ids[p.Name] = p.ID
+	}
+	require.NoError(t, c.AddNote(t.Context(), ids["mooring-post.stl"], "Ordered again for the harbourmaster"))
+	for _, q := range []struct {
+		query string
+		want  []string
+	}{
+		{"q=bell", []string{"bell-clapper.stl", "fog-bell.stl"}},
+		{"q=fog+museum", []string{"fog-bell.stl"}},
+		{"q=harbourm", []string{"mooring-post.stl"}},
+		{"q=%2Bbell+-%22)(*", []string{"bell-clapper.stl", "fog-bell.stl"}},
+		{"finding=unit", []string{"hour-hand.stl"}},
+		{"verdict=hold", []string{"hour-hand.stl"}},
+		{"finding=open-boundary&least=100", []string{"fog-bell.stl"}},
+		{"most=10", nil},
+		{"since=2020-01-01&until=2020-01-02", nil},
+		{"customer=Nobody", nil},
+		{"q=no-such-word", nil},
+	} {
+		values, err := url.ParseQuery(q.query)
+		require.NoError(t, err)
+		list, err := c.Search(t.Context(), values)
+		require.NoError(t, err, q.query)
+		var names []string
+		for _, p := range list {
+			names = append(names, p.Name)
+		}
+		assert.ElementsMatch(t, q.want, names, q.query)
+	}
+	_, err := c.Search(t.Context(), url.Values{"since": {"yesterday"}})
+	assert.ErrorContains(t, err, "since is a day")
+
+	require.NoError(t, c.SetUnit(t.Context(), ids["hour-hand.stl"], "in", false))
+	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	again := submit(t, c, "hour-hand.stl")
+	hand := again.Parts[0]
+	require.Equal(t, "hold", hand.Verdict)
+	h, err := c.History(t.Context(), hand.ID)
+	require.NoError(t, err)
+	require.NotNil(t, h.Seen)
+	assert.Equal(t, [2]any{ids["hour-hand.stl"], "in"}, [2]any{h.Seen.PartID, h.Seen.UnitSet})
+	require.NoError(t, c.AnswerAsBefore(t.Context(), hand.ID))
+	require.NoError(t, c.WatchUntilDone(t.Context(), again.Batch.ID, nil))
+	p, err := c.Part(t.Context(), hand.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "pass", p.Part.Verdict)
+	assert.Error(t, c.AnswerAsBefore(t.Context(), ids["fog-bell.stl"]))
+}
+
+// TestPeopleAndTokens lets people in and out: roles, personal tokens, wrong passwords,
+// and the last administrator.
+func TestPeopleAndTokens(t *testing.T) {
+	server := serve(t)
+	rex, ada := signIn(t, server, "rex"), signIn(t, server, "ada")
+	require.NoError(t, rex.AddPerson(t.Context(), api.PersonOrder{Name: "ben", Role: record.Operator, Password: password}))
+	assert.ErrorContains(t, rex.AddPerson(t.Context(), api.PersonOrder{Name: "ben", Role: record.Operator, Password: password}), "that name already")
+	assert.ErrorContains(t, rex.AddPerson(t.Context(), api.PersonOrder{Name: "cy", Role: "king", Password: password}), "a role is")
+	assert.ErrorContains(t, rex.AddPerson(t.Context(), api.PersonOrder{Name: "cy", Role: record.Viewer, Password: "short"}), "at least 8")
+	ben := signIn(t, server, "ben")
+	made, err := ben.NewToken(t.Context(), api.TokenOrder{Name: "script", Scope: record.Everything, Days: 7})
+	require.NoError(t, err)
+	assert.True(t, strings.HasPrefix(made.Token, "vnr_"))
+	script := &client.Client{Server: server, Token: made.Token}
+	_, err = script.Batches(t.Context())
+	require.NoError(t, err)
+	assert.Error(t, ada.EndToken(t.Context(), made.Record.ID), "another's token")
+	_, err = ben.NewToken(t.Context(), api.TokenOrder{Name: "x", Scope: "ruling", Days: 7})
+	assert.ErrorContains(t, err, "a token is for")
+	_, err = ben.NewToken(t.Context(), api.TokenOrder{Name: "x", Scope: record.Reading, Days: 9999})
+	assert.ErrorContains(t, err, "366 days")
+
+	list, err := rex.People(t.Context())
+	require.NoError(t, err)
+	ids := map[string]int64{}
+	for _, p := range list {
+		ids[p.Name] = p.ID
+	}
+	no := false
+	require.NoError(t, rex.ChangePerson(t.Context(), ids["ben"], api.PersonOrder{Role: record.Operator, Active: &no}))
+	_, err = script.Batches(t.Context())
+	assert.ErrorContains(t, err, "sign in first", "his token ended with him")
+	_, err = (&client.Client{Server: server}).SignIn(t.Context(), "ben", password)
+	assert.ErrorContains(t, err, "name or password is wrong")
+	assert.ErrorContains(t, rex.ChangePerson(t.Context(), ids["rex"], api.PersonOrder{Role: record.Lead}), "no administrator left")
+
+	for range 5 {
+		_, err = (&client.Client{Server: server}).SignIn(t.Context(), "vic", "guess")
+		assert.ErrorContains(t, err, "name or password is wrong")
+	}
+	_, err = (&client.Client{Server: server}).SignIn(t.Context(), "vic", password)
+	assert.ErrorContains(t, err, "too many wrong passwords", "even with the right one, for a while")
+	require.NoError(t, rex.ChangePerson(t.Context(), ids["vic"], api.PersonOrder{Role: record.Viewer}))
+	_, err = (&client.Client{Server: server}).SignIn(t.Context(), "vic", password)
+	require.NoError(t, err, "an administrator lets in again")
+	for range 30 {
+		_, err = (&client.Client{Server: server}).SignIn(t.Context(), "nobody", "guess")
+	}
+	assert.ErrorContains(t, err, "too many sign-ins from this address")
+}
