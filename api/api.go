@@ -27,15 +27,17 @@ type server struct {
 	Config
 	signIns chan struct{} // bounds the memory that password checks take
 	pace    pace
+	meters  *meters
 }
 
 // Handler is the whole interface.
 func Handler(c Config) http.Handler {
 	s := &server{Config: c, signIns: make(chan struct{}, 4)}
+	s.meters = s.newMeters()
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.HandleMethodNotAllowed = true
-	e.Use(s.logged, s.recovered, guarded)
+	e.Use(s.logged, s.metered, s.recovered, guarded)
 	e.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", s.ready)
 
@@ -130,7 +132,9 @@ func (s *server) logged(g *gin.Context) {
 
 func (s *server) recovered(g *gin.Context) {
 	defer func() {
-		if p := recover(); p != nil {
+		if p := recover(); p == http.ErrAbortHandler {
+			panic(p) // the server breaks the connection off, so that nothing looks whole
+		} else if p != nil {
 			s.Log.Error("request panicked", "path", g.Request.URL.Path, "panic", p)
 			problem(g, http.StatusInternalServerError, "the service could not do this; its log says why")
 		}

@@ -121,6 +121,10 @@ func (s *server) receive(g *gin.Context) {
 		return
 	}
 	in := s.Bureau.Receive(person(g).Name)
+	if err := in.Under(g.GetHeader("Idempotency-Key")); err != nil {
+		s.fail(g, err)
+		return
+	}
 	for {
 		part, err := form.NextPart()
 		if err == io.EOF {

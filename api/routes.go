@@ -50,6 +50,7 @@ const (
 	pngType   = "image/png"
 	svgType   = "image/svg+xml"
 	zipType   = "application/zip"
+	tarType   = "application/x-tar"
 	pdfType   = "application/pdf"
 	csvType   = "text/csv; charset=utf-8"
 	eventType = "text/event-stream"
@@ -75,6 +76,9 @@ func (s *server) routes() []route {
 		{method: http.MethodDelete, path: "/tokens/:token", who: own, do: s.endToken, status: http.StatusNoContent, summary: "End a personal token"},
 
 		{method: get, path: "/audit/verify", who: ruling, do: s.verifyAudit, out: AuditCheck{}, summary: "Whether the audit trail holds, line by line"},
+		{method: get, path: "/metrics", who: looking, do: s.metrics, gives: "text/plain", summary: "Figures for Prometheus; give it a token for reading"},
+		{method: get, path: "/vault/verify", who: ruling, do: s.verifyVault, out: VaultCheck{}, summary: "Whether every file is what it was, byte by byte"},
+		{method: get, path: "/backup", who: ruling, do: s.backup, gives: tarType, summary: "Records and files, as they are at one moment"},
 		{method: get, path: "/search", who: looking, do: s.search, out: []record.Found{}, summary: "Parts that are found, newest first",
 			query: []param{{"q", "words of names, batches, customers, notes and answers"}, {"finding", "kind of finding as received"}, {"verdict", "of the newest revision"}, {"customer", "exactly"}, {"process", "its name"},
 				{"signed", "proposed, approved or sent back"}, {"least", "longest side in mm, at least"}, {"most", "at most"}, {"since", "day, such as 2026-11-24"}, {"until", "day"}, {"before", "go on below this part's number"}}},

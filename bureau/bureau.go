@@ -67,6 +67,17 @@ func (b *Bureau) Receive(person string) *Intake {
 	return &Intake{bureau: b, expect: map[string]string{}, batch: record.Batch{Process: process.Default, AutoRepair: true, CreatedBy: person}}
 }
 
+// Under has the batch taken in once, however often it is sent under that key.
+func (in *Intake) Under(key string) error {
+	if len(key) > 100 {
+		return invalid("an idempotency key has at most 100 letters")
+	}
+	if key != "" {
+		in.batch.RequestKey = &key
+	}
+	return nil
+}
+
 // Set takes one of the batch's words: name, customer, process, repair (auto or
 // none), or expect, the size that the customer stated for all parts
 // (120x80x40mm) or for one (lamp.stl=120x80x40mm).

@@ -39,6 +39,7 @@ type config struct {
 	Data          string        `mapstructure:"data"`
 	Database      string        `mapstructure:"database"`
 	DropFolder    string        `mapstructure:"drop-folder"`
+	KeepOriginals int           `mapstructure:"keep-originals"`
 	Workers       int           `mapstructure:"workers"`
 	JobMemory     int64         `mapstructure:"job-memory"`
 	JobTime       time.Duration `mapstructure:"job-time"`
@@ -67,6 +68,7 @@ func serveFlags(c *cobra.Command) {
 	f.String("data", ".veneer", "folder for the files and the private database")
 	f.String("database", "", "MariaDB to use, as user:password@tcp(host:port)/name (default: a private one in the data folder)")
 	f.String("drop-folder", "", "folder to watch: a sub-folder of it becomes a batch once it is complete")
+	f.Int("keep-originals", 0, "months that files as received are kept; 0 for ever (records always are)")
 	f.Int("workers", max(1, runtime.NumCPU()/2), "jobs done at a time")
 	f.Int64("job-memory", 6144, "MiB that a job may use")
 	f.Duration("job-time", 30*time.Minute, "time that a job may take")
@@ -197,14 +199,19 @@ func serve(ctx context.Context, cfg config, ready func(address, code string)) er
 	bench := &workbench.Workbench{Store: records, Vault: files, Name: workerName(), Workers: cfg.Workers, Child: []string{self, taskName},
 		Scratch: filepath.Join(cfg.Data, "scratch"), Limits: limits, Memory: cfg.JobMemory << 20, Time: cfg.JobTime, Lease: cfg.lease, Log: log}
 
-	// Three goroutines, all ended before serve returns: the workers and the drop
-	// folder's watch when ctx is cancelled, the HTTP server when it is shut down below.
+	// Four goroutines, all ended before serve returns: the workers, the drop folder's
+	// watch and the rule of keeping when ctx is cancelled, the HTTP server when it is shut down below.
 	watched := make(chan struct{})
 	go func() {
 		defer close(watched)
 		if cfg.DropFolder != "" {
 			(&dropfolder.Folder{Dir: cfg.DropFolder, Bureau: b, Quiet: 5 * time.Second, Log: log}).Run(ctx)
 		}
+	}()
+	kept := make(chan struct{})
+	go func() { // ends with ctx
+		defer close(kept)
+		keepOriginals(ctx, b, cfg.KeepOriginals, log)
 	}()
 	worked := make(chan struct{})
 	go func() {
@@ -230,6 +237,7 @@ func serve(ctx context.Context, cfg config, ready func(address, code string)) er
 		stop()
 		<-worked
 		<-watched
+		<-kept
 		return fmt.Errorf("serve: %w", err)
 	}
 	log.Info("stopping")
@@ -241,8 +249,27 @@ func serve(ctx context.Context, cfg config, ready func(address, code string)) er
 	}
 	<-worked
 	<-watched
+	<-kept
 	log.Info("stopped")
 	return nil
+}
+
+// keepOriginals drops files as received once a day that came so many months ago; 0 keeps
+// them for ever.
+func keepOriginals(ctx context.Context, b *bureau.Bureau, months int, log *slog.Logger) {
+	for months > 0 {
+		n, err := b.DropOriginals(ctx, time.Now().AddDate(0, -months, 0))
+		if err != nil && ctx.Err() == nil {
+			log.Error("drop originals", "err", err)
+		} else if n > 0 {
+			log.Info("originals dropped", "files", n)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(24 * time.Hour):
+		}
+	}
 }
 
 func logger(cfg config) *slog.Logger {

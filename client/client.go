@@ -54,6 +54,9 @@ type Submission struct {
 	// Progress is told the bytes sent; may be nil.
 	Progress func(sent int64)
 
+	// Key has the batch taken in once, however often it is sent; may be empty.
+	Key string
+
 	uploads []string
 }
 
@@ -77,6 +80,9 @@ func (c *Client) Submit(ctx context.Context, s Submission) (b record.Batch, err 
 		return b, err
 	}
 	req.Header.Set("Content-Type", form.FormDataContentType())
+	if s.Key != "" {
+		req.Header.Set("Idempotency-Key", s.Key)
+	}
 	return b, c.do(req, &b)
 }
 

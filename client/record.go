@@ -99,3 +99,11 @@ func (c *Client) VerifyAudit(ctx context.Context) (a api.AuditCheck, err error) 
 func (c *Client) AnswerAsBefore(ctx context.Context, part int64) error {
 	return c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/answers-as-before", part), nil, nil)
 }
+
+// Backup copies a backup of everything to w.
+func (c *Client) Backup(ctx context.Context, w io.Writer) error { return c.copy(ctx, "/backup", w) }
+
+// VerifyVault has every file read and compared with its hash.
+func (c *Client) VerifyVault(ctx context.Context) (v api.VaultCheck, err error) {
+	return v, c.send(ctx, http.MethodGet, "/vault/verify", nil, &v)
+}

@@ -19,7 +19,8 @@ type Batch struct {
 	AutoRepair bool      `db:"auto_repair" json:"auto_repair"`
 	CreatedBy  string    `db:"created_by" json:"created_by"`
 	CreatedAt  time.Time `db:"created_at" json:"created_at"`
-	Settled    bool      `db:"settled" json:"-"` // its files were looked at together, too
+	Settled    bool      `db:"settled" json:"-"`     // its files were looked at together, too
+	RequestKey *string   `db:"request_key" json:"-"` // under which it was sent, to be taken in once
 	Counts     Counts    `db:"-" json:"counts"`
 }
 

@@ -2,7 +2,9 @@ package store
 
 import (
 	"context"
+	"errors"
 
+	"github.com/go-sql-driver/mysql"
 	"github.com/jmoiron/sqlx"
 
 	"veneer/bureau/record"
@@ -18,12 +20,17 @@ type NewFile struct {
 }
 
 // AddBatch records a batch with its parts, each with its revision 0 and a job
-// to inspect it, and the files that came along; all or nothing.
+// to inspect it, and the files that came along; all or nothing. Under a key that a
+// batch of the same person was sent by before, that one is meant.
 func (s *Store) AddBatch(ctx context.Context, b record.Batch, files []NewFile, beside []record.Companion) (id int64, err error) {
 	at := now()
 	err = s.in(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `INSERT INTO batches (name, customer, process, auto_repair, created_by, created_at) VALUES (?, ?, ?, ?, ?, ?)`,
-			b.Name, b.Customer, b.Process, b.AutoRepair, b.CreatedBy, at)
+		res, err := tx.ExecContext(ctx, `INSERT INTO batches (name, customer, process, auto_repair, created_by, created_at, request_key) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			b.Name, b.Customer, b.Process, b.AutoRepair, b.CreatedBy, at, b.RequestKey)
+		var is *mysql.MySQLError
+		if b.RequestKey != nil && errors.As(err, &is) && is.Number == 1062 { // it was taken in before
+			return tx.GetContext(ctx, &id, `SELECT id FROM batches WHERE created_by = ? AND request_key = ?`, b.CreatedBy, *b.RequestKey)
+		}
 		if err != nil {
 			return err
 		}

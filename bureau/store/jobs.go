@@ -465,3 +465,25 @@ func (s *Store) order(ctx context.Context, part int64, kind record.JobKind, from
 		return also(tx, p.BatchID)
 	})
 }
+
+// Tally counts jobs by their states, and parts by the verdicts of their newest
+// revisions.
+func (s *Store) Tally() (jobs, parts map[string]int, err error) {
+	count := func(query string) (map[string]int, error) {
+		var rows []struct {
+			Name string `db:"name"`
+			N    int    `db:"n"`
+		}
+		err := s.db.Select(&rows, query)
+		of := map[string]int{}
+		for _, r := range rows {
+			of[r.Name] = r.N
+		}
+		return of, err
+	}
+	if jobs, err = count(`SELECT state AS name, COUNT(*) AS n FROM jobs GROUP BY state`); err != nil {
+		return nil, nil, err
+	}
+	parts, err = count(`SELECT r.verdict AS name, COUNT(*) AS n FROM parts p JOIN revisions r ON r.part_id = p.id AND r.number = p.current GROUP BY r.verdict`)
+	return jobs, parts, err
+}

@@ -13,7 +13,7 @@ import (
 // Words are looked up by their beginnings in a full-text index, all of them together;
 // finding and verdict by indexes of their own; what is left is compared row by row.
 func (s *Store) Search(ctx context.Context, q record.Query, before int64, limit int) ([]record.Found, error) {
-	from := `FROM parts p JOIN batches b ON b.id = p.batch_id LEFT JOIN revisions r ON r.part_id = p.id AND r.number = p.current`
+	from := `FROM parts p STRAIGHT_JOIN batches b ON b.id = p.batch_id LEFT JOIN revisions r ON r.part_id = p.id AND r.number = p.current`
 	where, args := []string{"TRUE"}, []any{}
 	and := func(condition string, values ...any) {
 		where = append(where, condition)

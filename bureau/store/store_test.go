@@ -401,3 +401,68 @@ func TestTheAuditTrailHolds(t *testing.T) {
 	db.MustExecContext(ctx, "DELETE FROM audit WHERE id = 2")
 	check(3)
 }
+
+// TestAHundredThousandParts fills the records and asks the database how it would answer
+// what the pages ask: by an index each, never by reading all parts.
+func TestAHundredThousandParts(t *testing.T) {
+	ctx, dsn := t.Context(), storetest.DSN(t)
+	s, err := store.Open(ctx, dsn)
+	require.NoError(t, err)
+	defer s.Close()
+	db, err := sqlx.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, fill := range []string{
+		`INSERT INTO batches (id, name, customer, process, auto_repair, created_by, created_at) SELECT seq, CONCAT('delivery ', seq), CONCAT('customer ', seq % 97), 'resin', TRUE, 'ada', NOW(6) - INTERVAL (2000 - seq) HOUR FROM seq_1_to_2000`,
+		`INSERT INTO parts (id, batch_id, name, state, bytes, created_at, updated_at, words) SELECT seq, 1 + (seq - 1) DIV 50, CONCAT('plank-', seq, '.stl'), 'done', 684, NOW(6), NOW(6), CONCAT('plank ', seq, ' delivery customer', IF(seq % 1000 = 0, ' scarfjoint', '')) FROM seq_1_to_100000`,
+		`INSERT INTO revisions (id, part_id, number, title, file_sha256, file_bytes, file_name, verdict, created_at) SELECT seq, seq, 0, 'as received', REPEAT('a', 64), 684, 'plank.stl', IF(seq % 500 = 0, 'hold', 'pass'), NOW(6) FROM seq_1_to_100000`,
+		`INSERT INTO findings (revision_id, kind, severity, count, summary) SELECT seq, IF(seq % 700 = 0, 'open-boundary', 'overhang'), 'note', 1, 'one' FROM seq_1_to_100000`,
+		`ANALYZE TABLE batches, parts, revisions, findings`,
+	} {
+		_, err := db.ExecContext(ctx, fill)
+		require.NoError(t, err)
+	}
+	took := func(what string, do func() int, want int) {
+		t.Helper()
+		began := time.Now()
+		assert.Equal(t, want, do(), what)
+		t.Logf("%s: %s", what, time.Since(began).Round(time.Millisecond))
+	}
+	took("the newest batches", func() int {
+		list, err := s.Batches(ctx, 0, 100)
+		require.NoError(t, err)
+		return len(list)
+	}, 100)
+	took("a batch's parts", func() int {
+		list, err := s.Parts(ctx, 1000)
+		require.NoError(t, err)
+		return len(list)
+	}, 50)
+	for what, q := range map[string]record.Query{"words": {Text: "scarfjoint"}, "a verdict": {Verdict: "hold"}, "a finding": {Finding: "open-boundary"}, "nothing": {}} {
+		took("a search for "+what, func() int {
+			list, err := s.Search(ctx, q, 0, 50)
+			require.NoError(t, err)
+			return len(list)
+		}, 50)
+	}
+	for query, most := range map[string]int{
+		`SELECT * FROM batches ORDER BY id DESC LIMIT 100`:                                                                    200,
+		`SELECT p.id FROM parts p LEFT JOIN revisions r ON r.part_id = p.id AND r.number = p.current WHERE p.batch_id = 1000`: 200,
+		`SELECT p.id FROM parts p WHERE MATCH (p.words) AGAINST ('+scarfjoint*' IN BOOLEAN MODE)`:                             200,
+		`SELECT f.id FROM findings f JOIN revisions r ON r.id = f.revision_id WHERE f.kind = 'open-boundary'`:                 2000,
+		`SELECT id FROM jobs WHERE state = 'queued' ORDER BY id LIMIT 1`:                                                      10,
+		`SELECT r.id FROM revisions r WHERE r.verdict = 'hold'`:                                                               2000,
+	} {
+		var rows []struct {
+			Table string  `db:"table"`
+			Key   *string `db:"key"`
+			Rows  *int    `db:"rows"`
+		}
+		require.NoError(t, db.Unsafe().SelectContext(ctx, &rows, "EXPLAIN "+query))
+		for _, r := range rows {
+			if assert.NotNil(t, r.Key, "%s: %s is read without an index", query, r.Table) && r.Rows != nil {
+				assert.LessOrEqual(t, *r.Rows, most, "%s: %s", query, r.Table)
+			}
+		}
+	}
+}

@@ -85,3 +85,11 @@ func (v *Vault) Open(sum string) (*os.File, error) {
 	}
 	return f, nil
 }
+
+// Remove takes a file out of the vault; it is fine when there is none.
+func (v *Vault) Remove(sum string) error {
+	if err := os.Remove(v.Path(sum)); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	return nil
+}

@@ -224,14 +224,7 @@ func (t Task) do(ctx context.Context, progress func(string, float64)) (line, err
 // drawMarked leaves a picture with the triangles of errors marked, when there are any.
 func (t Task) drawMarked(m *mesh.Mesh, r *check.Report) error {
 	opt := picture.DefaultOptions(m)
-	for _, f := range r.Findings {
-		if f.Severity != check.Error {
-			continue
-		}
-		for _, p := range f.Places {
-			opt.Marked = append(opt.Marked, p.Triangles...)
-		}
-	}
+	opt.Marked = check.Marked(r)
 	if len(opt.Marked) == 0 {
 		return nil
 	}

@@ -171,6 +171,19 @@ type Place struct {
 	low, high float64 // heights that it reaches from and to
 }
 
+// Marked lists the triangles at the places of errors, for a picture.
+func Marked(r *Report) (triangles []int32) {
+	for _, f := range r.Findings {
+		if f.Severity != Error {
+			continue
+		}
+		for _, p := range f.Places {
+			triangles = append(triangles, p.Triangles...)
+		}
+	}
+	return triangles
+}
+
 // Ask is something only a person can decide.
 type Ask struct {
 	ID       string   `json:"id"`

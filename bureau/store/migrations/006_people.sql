@@ -56,6 +56,9 @@ ALTER TABLE revisions
   ADD COLUMN marked_sha256 VARCHAR(64) NOT NULL DEFAULT '', -- a picture with the errors marked
   ADD KEY revisions_verdict (verdict, part_id);
 
+-- A batch that was sent twice under one key, because the answer was lost, is one batch.
+ALTER TABLE batches ADD COLUMN request_key VARCHAR(100) NULL, ADD UNIQUE KEY batches_request (created_by, request_key);
+
 -- Each line of the audit trail carries a hash over itself and the line before it. The
 -- one row of chain is where it ends; it is locked while a line is added.
 ALTER TABLE audit ADD COLUMN hash CHAR(64) NOT NULL DEFAULT '';
@@ -70,4 +73,5 @@ DROP TABLE chain, notes, signoffs, tokens;
 ALTER TABLE audit DROP COLUMN hash;
 ALTER TABLE revisions DROP KEY revisions_verdict, DROP COLUMN marked_sha256;
 ALTER TABLE parts DROP KEY parts_words, DROP COLUMN words, DROP COLUMN signed;
+ALTER TABLE batches DROP KEY batches_request, DROP COLUMN request_key;
 ALTER TABLE people DROP COLUMN failures, DROP COLUMN locked_until, DROP COLUMN active;

@@ -120,6 +120,11 @@ export interface Credentials {
   password: string
 }
 
+export interface Damage {
+  missing: boolean
+  sha256: string
+}
+
 export interface Decision {
   approve: boolean
   remark?: string
@@ -601,6 +606,11 @@ export interface Upload {
 export interface UploadOrder {
   bytes: number
   name: string
+}
+
+export interface VaultCheck {
+  bad: Damage[]
+  files: number
 }
 
 export interface Waiting {
