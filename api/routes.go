@@ -76,6 +76,8 @@ func (s *server) routes() []route {
 		{method: http.MethodDelete, path: "/tokens/:token", who: own, do: s.endToken, status: http.StatusNoContent, summary: "End a personal token"},
 
 		{method: get, path: "/audit/verify", who: ruling, do: s.verifyAudit, out: AuditCheck{}, summary: "Whether the audit trail holds, line by line"},
+		{method: get, path: "/insights", who: looking, do: s.insights, out: record.Insights{}, summary: "What came in the last weeks, and what became of it", query: []param{{"weeks", "how many, 12 when left out"}}},
+		{method: get, path: "/insights.csv", who: looking, do: s.insightsCSV, gives: csvType, summary: "The same as a table", query: []param{{"weeks", "how many, 12 when left out"}}},
 		{method: get, path: "/metrics", who: looking, do: s.metrics, gives: "text/plain", summary: "Figures for Prometheus; give it a token for reading"},
 		{method: get, path: "/vault/verify", who: ruling, do: s.verifyVault, out: VaultCheck{}, summary: "Whether every file is what it was, byte by byte"},
 		{method: get, path: "/backup", who: ruling, do: s.backup, gives: tarType, summary: "Records and files, as they are at one moment"},

@@ -87,12 +87,18 @@ func (b *Bureau) Table(ctx context.Context, batch int64, out io.Writer) error {
 	return writeTable(out, rows)
 }
 
+// PlainCell is a cell of a table that no table program takes for a formula.
+func PlainCell(cell string) string {
+	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
+		return "'" + cell
+	}
+	return cell
+}
+
 func writeTable(out io.Writer, rows [][]string) error {
 	for _, row := range rows {
-		for i, cell := range row { // a table program must not take a name for a formula
-			if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-				row[i] = "'" + cell
-			}
+		for i, cell := range row {
+			row[i] = PlainCell(cell)
 		}
 	}
 	return csv.NewWriter(out).WriteAll(rows)

@@ -307,6 +307,43 @@ type Found struct {
 	Process   string `db:"process" json:"process"`
 }
 
+// Insights sum up what came since a time.
+type Insights struct {
+	Since          time.Time      `json:"since"`
+	Weeks          []Week         `json:"weeks"`
+	Findings       []FindingTally `json:"findings"` // errors and questions, of files as received
+	Customers      []SourceTally  `json:"customers"`
+	Formats        []SourceTally  `json:"formats"`
+	SignedOff      int            `json:"signed_off"`
+	HoursToSignOff *float64       `json:"hours_to_sign_off"` // from intake, the middle one; null when there is none
+}
+
+// Week is what became of the parts that came in one week.
+type Week struct {
+	Monday   string `db:"monday" json:"monday"`
+	Parts    int    `db:"parts" json:"parts"`
+	Pass     int    `db:"pass" json:"pass"` // as received
+	Repaired int    `db:"repaired" json:"repaired"`
+	Repair   int    `db:"repair" json:"repair"`
+	Hold     int    `db:"hold" json:"hold"`
+	Reject   int    `db:"reject" json:"reject"`
+}
+
+// FindingTally counts the parts that a kind of finding was found in.
+type FindingTally struct {
+	Kind    string `db:"kind" json:"kind"`
+	Parts   int    `db:"parts" json:"parts"`
+	Settled int    `db:"settled" json:"settled"` // of them that pass now
+}
+
+// SourceTally counts the parts of a customer, or of a format.
+type SourceTally struct {
+	Name     string   `db:"name" json:"name"`
+	Parts    int      `db:"parts" json:"parts"`
+	Troubled int      `db:"troubled" json:"troubled"` // with an error or a question as received
+	Kinds    []string `db:"-" json:"kinds,omitempty"` // the most frequent
+}
+
 // JSON is a document kept as it is; nil is no document.
 type JSON []byte
 

@@ -26,6 +26,7 @@ export function Frame() {
         <nav className="flex gap-1 text-sm" aria-label="Pages">
           <Tab to="/">Batches</Tab>
           <Tab to="/search">Search</Tab>
+          <Tab to="/insights">Insights</Tab>
           <Tab to="/jobs">Jobs</Tab>
           <Tab to="/glossary">Findings explained</Tab>
           <Tab to="/processes">Processes</Tab>

@@ -184,6 +184,12 @@ export interface Finding {
   summary: string
 }
 
+export interface FindingTally {
+  kind: string
+  parts: number
+  settled: number
+}
+
 export interface FirstOrder {
   code: string
   name: string
@@ -248,6 +254,16 @@ export interface History {
   notes: Note[]
   seen: Seen | null
   signoffs: Signoff[]
+}
+
+export interface Insights {
+  customers: SourceTally[]
+  findings: FindingTally[]
+  formats: SourceTally[]
+  hours_to_sign_off: number | null
+  signed_off: number
+  since: string
+  weeks: Week[]
 }
 
 export interface JobRow {
@@ -534,6 +550,13 @@ export interface Signoff {
   state: 'proposed' | 'approved' | 'sent back' | 'withdrawn'
 }
 
+export interface SourceTally {
+  kinds?: string[]
+  name: string
+  parts: number
+  troubled: number
+}
+
 export interface Step {
   changed: number
   detail?: string
@@ -615,4 +638,14 @@ export interface VaultCheck {
 
 export interface Waiting {
   first: boolean
+}
+
+export interface Week {
+  hold: number
+  monday: string
+  parts: number
+  pass: number
+  reject: number
+  repair: number
+  repaired: number
 }

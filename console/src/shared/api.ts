@@ -1,11 +1,12 @@
 // How to ask the service. The types of what it answers are made from its description.
-import type { Ask, Batch, Begun, CheckFinding, Estimate, Finding as FindingOf, Geometry, Part, Report, ReportPart, ShellRow, Step, Study, Upload } from './api.gen'
+import type { Ask, Batch, Begun, CheckFinding, Estimate, Finding as FindingOf, Geometry, Insights, Part, Report, ReportPart, ShellRow, Step, Study, Upload } from './api.gen'
 
 export type {
   Batch, BatchWithParts, Comparison, Counts, Found, History, JobRow, Kind, LayerPair, Level, NewToken, Part, PartWithRevisions, Person, Place, Process, Report, Revision, Study, Token,
 } from './api.gen'
 export type FindingRow = FindingOf
 export type PartReport = ReportPart
+export type InsightsOf = Insights
 export type Finding = CheckFinding
 export type Question = Ask
 export type RepairStep = Step

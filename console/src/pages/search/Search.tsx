@@ -6,7 +6,7 @@ import { Trouble } from '../../shared/Trouble'
 import { outcome, size, when } from '../../shared/words'
 import { useAddress } from '../part/address'
 
-const words = ['q', 'finding', 'verdict', 'signed', 'least', 'most', 'since', 'until'] as const
+const words = ['q', 'finding', 'verdict', 'customer', 'signed', 'least', 'most', 'since', 'until'] as const
 
 /** Search finds any part again; what it looks for stands in the address. */
 export function Search() {
