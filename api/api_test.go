@@ -22,6 +22,7 @@ import (
 
 	"veneer/api"
 	"veneer/bureau"
+	"veneer/bureau/outgoing"
 	"veneer/bureau/record"
 	"veneer/bureau/store/storetest"
 	"veneer/bureau/vault"
@@ -68,11 +69,17 @@ func serve(t *testing.T) string {
 	ctx, stop := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() { defer close(done); bench.Run(ctx) }()
+	posted := make(chan struct{})
+	go func() {
+		defer close(posted)
+		(&outgoing.Post{Store: s, Log: quiet, First: 100 * time.Millisecond}).Run(ctx)
+	}()
 	console := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { io.WriteString(w, "console") })
 	web := httptest.NewServer(api.Handler(api.Config{Bureau: b, Console: console, Log: quiet}))
 	t.Cleanup(func() {
 		stop()
 		<-done
+		<-posted
 		web.CloseClientConnections()
 		web.Close()
 	})

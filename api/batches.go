@@ -400,10 +400,12 @@ func (s *server) report(g *gin.Context) {
 }
 
 func (s *server) file(g *gin.Context) {
-	r, ok := s.revision(g)
-	if !ok {
-		return
+	if r, ok := s.revision(g); ok {
+		s.sendFile(g, r)
 	}
+}
+
+func (s *server) sendFile(g *gin.Context, r record.Revision) {
 	h := g.Writer.Header()
 	h.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": r.FileName}))
 	h.Set("X-Content-SHA256", r.FileSHA256)

@@ -62,7 +62,7 @@ func TestEveryRouteIsDescribedAndGuarded(t *testing.T) {
 		res.Body.Close()
 		return res.StatusCode
 	}
-	fill := strings.NewReplacer("{batch}", "99", "{part}", "99", "{number}", "0", "{study}", "9", "{upload}", strings.Repeat("a", 32), "{kind}", "open-boundary", "{name}", "x.png", "{question}", "unit", "{answer}", "mm", "{person}", "99", "{token}", "99")
+	fill := strings.NewReplacer("{batch}", "99", "{part}", "99", "{number}", "0", "{study}", "9", "{upload}", strings.Repeat("a", 32), "{kind}", "open-boundary", "{name}", "x.png", "{question}", "unit", "{answer}", "mm", "{person}", "99", "{token}", "99", "{hook}", "99", "{link}", "vnl_none", "{thing}", "file")
 	n := 0
 	for path, methods := range d.Paths {
 		for method, op := range methods {
@@ -71,7 +71,10 @@ func TestEveryRouteIsDescribedAndGuarded(t *testing.T) {
 			assert.NotEmpty(t, op.Summary)
 			assert.NotContains(t, at, "{")
 			if len(op.Security) == 0 {
-				assert.Contains(t, []string{"/openapi.json", "/session", "/first"}, path, "open to anyone")
+				assert.Contains(t, []string{"/openapi.json", "/session", "/first", "/shared/{link}", "/shared/{link}/report.pdf", "/shared/{link}/files/{thing}"}, path, "open to anyone")
+				if strings.HasPrefix(path, "/shared/") {
+					assert.Equal(t, http.StatusNotFound, call(nil, method, at), "a link that is none")
+				}
 				continue
 			}
 			assert.Equal(t, http.StatusUnauthorized, call(nil, method, at), "%s %s", method, at)

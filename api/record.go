@@ -96,11 +96,13 @@ func (s *server) partReport(g *gin.Context) {
 // partPDF and batchPDF are made whole before the first byte is sent, so that what goes
 // wrong is told.
 func (s *server) partPDF(g *gin.Context) {
-	n, ok := id(g, "part")
-	if !ok {
-		return
+	if n, ok := id(g, "part"); ok {
+		s.sendPartPDF(g, n, forCustomer(g))
 	}
-	r, err := s.Bureau.PartReport(g.Request.Context(), n, forCustomer(g))
+}
+
+func (s *server) sendPartPDF(g *gin.Context, part int64, customer bool) {
+	r, err := s.Bureau.PartReport(g.Request.Context(), part, customer)
 	if err != nil {
 		s.fail(g, err)
 		return

@@ -4,17 +4,23 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"io"
+	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"veneer/api"
+	"veneer/bureau/outgoing"
 	"veneer/bureau/record"
 	"veneer/bureau/report"
 	"veneer/client"
@@ -240,4 +246,124 @@ func TestPeopleAndTokens(t *testing.T) {
 		_, err = (&client.Client{Server: server}).SignIn(t.Context(), "nobody", "guess")
 	}
 	assert.ErrorContains(t, err, "too many sign-ins from this address")
+}
+
+// TestLinksShowOnePart lets somebody without an account see one report, its file and its
+// pictures, and nothing else, until the link ends.
+func TestLinksShowOnePart(t *testing.T) {
+	server := serve(t)
+	c := signIn(t, server, "ada")
+	all := submit(t, c, "fog-bell.stl", "bollard.stl")
+	var bell int64
+	for _, p := range all.Parts {
+		if p.Name == "fog-bell.stl" {
+			bell = p.ID
+		}
+	}
+	require.NoError(t, c.AddNote(t.Context(), bell, "the museum paints it"))
+	link, err := c.NewLink(t.Context(), bell, 7)
+	require.NoError(t, err)
+	token := strings.TrimPrefix(link.Path, "/shared/")
+	get := func(path string, as string) (int, []byte) {
+		req, err := http.NewRequest(http.MethodGet, server+"/api/v1"+path, nil)
+		require.NoError(t, err)
+		if as != "" {
+			req.Header.Set("Authorization", "Bearer "+as)
+		}
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer res.Body.Close()
+		body, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		return res.StatusCode, body
+	}
+	code, body := get("/shared/"+token, "")
+	require.Equal(t, 200, code)
+	var r report.Part
+	require.NoError(t, json.Unmarshal(body, &r))
+	assert.Equal(t, "fog-bell.stl", r.Part.Name)
+	assert.NotContains(t, string(body), "paints")
+	for path, want := range map[string]int{"/report.pdf": 200, "/files/file": 200, "/files/file?received=1": 200, "/files/picture": 200, "/files/view": 404, "/files/..%2Ffile": 404} {
+		code, _ := get("/shared/"+token+path, "")
+		assert.Equal(t, want, code, path)
+	}
+	for _, path := range []string{"/batches", "/parts/" + num(bell), "/search"} {
+		code, _ := get(path, token)
+		assert.Equal(t, 401, code, "a link is no sign-in")
+	}
+	code, _ = get("/shared/vnl_"+strings.Repeat("0", 64), "")
+	assert.Equal(t, 404, code)
+	_, err = c.NewLink(t.Context(), bell, 0)
+	assert.ErrorContains(t, err, "1 to 366 days")
+	require.NoError(t, c.EndLinks(t.Context(), bell))
+	code, _ = get("/shared/"+token, "")
+	assert.Equal(t, 404, code)
+}
+
+// TestHooksAreTold has a program told of a question and of a batch that is done, with a
+// signature that holds; it says no twice first.
+func TestHooksAreTold(t *testing.T) {
+	server := serve(t)
+	rex := signIn(t, server, "rex")
+	type post struct {
+		header http.Header
+		body   []byte
+	}
+	var refused atomic.Int32
+	posts := make(chan post, 10)
+	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		if refused.Add(1) <= 2 {
+			w.WriteHeader(http.StatusServiceUnavailable)
+			return
+		}
+		posts <- post{r.Header, body}
+	}))
+	defer other.Close()
+	h, err := rex.NewHook(t.Context(), other.URL+"/told")
+	require.NoError(t, err)
+	_, err = rex.NewHook(t.Context(), "file:///etc/passwd")
+	assert.ErrorContains(t, err, "begins with https://")
+	all := submit(t, signIn(t, server, "ada"), "hour-hand.stl")
+	got := map[string]bool{}
+	for len(got) < 2 {
+		select {
+		case p := <-posts:
+			require.NoError(t, outgoing.Verify(h.Secret, p.header, p.body, time.Now(), time.Minute))
+			assert.ErrorIs(t, outgoing.Verify("other", p.header, p.body, time.Now(), time.Minute), outgoing.ErrSignature)
+			assert.ErrorIs(t, outgoing.Verify(h.Secret, p.header, append(p.body, ' '), time.Now(), time.Minute), outgoing.ErrSignature)
+			assert.ErrorIs(t, outgoing.Verify(h.Secret, p.header, p.body, time.Now().Add(time.Hour), time.Minute), outgoing.ErrSignature)
+			var said struct {
+				Event string
+				About struct{ Batch, Part int64 }
+			}
+			require.NoError(t, json.Unmarshal(p.body, &said))
+			assert.Equal(t, said.Event, p.header.Get("Veneer-Event"))
+			assert.Equal(t, all.Batch.ID, said.About.Batch)
+			got[said.Event] = true
+		case <-time.After(30 * time.Second):
+			require.Fail(t, "nothing was told")
+		}
+	}
+	assert.Equal(t, map[string]bool{"question.opened": true, "batch.done": true}, got)
+	list, err := rex.Hooks(t.Context())
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+}
+
+// TestInsights counts what came, and what became of it.
+func TestInsights(t *testing.T) {
+	server := serve(t)
+	c := signIn(t, server, "ada")
+	submit(t, c, "fog-bell.stl", "hour-hand.stl", "bollard.stl", "holiday.stl")
+	in, err := c.Insights(t.Context(), 4)
+	require.NoError(t, err)
+	require.Len(t, in.Weeks, 1)
+	w := in.Weeks[0]
+	assert.Equal(t, [6]int{4, 1, 1, 0, 1, 1}, [6]int{w.Parts, w.Pass, w.Repaired, w.Repair, w.Hold, w.Reject})
+	assert.Equal(t, []record.FindingTally{{Kind: "open-boundary", Parts: 1, Settled: 1}, {Kind: "unit", Parts: 1}}, in.Findings)
+	assert.Equal(t, [2]int{4, 2}, [2]int{in.Customers[0].Parts, in.Customers[0].Troubled})
+	assert.Equal(t, []string{"open-boundary", "unit"}, in.Customers[0].Kinds)
+	_, err = c.Insights(t.Context(), 0)
+	assert.ErrorContains(t, err, "1 to 520")
 }

@@ -8,6 +8,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 	"time"
@@ -187,4 +188,31 @@ func (b *Bureau) Decide(ctx context.Context, person string, part int64, approve 
 		return invalid("a remark has at most 1000 letters")
 	}
 	return b.Store.Decide(ctx, person, part, approve, remark)
+}
+
+// NewLink makes an address that shows one part's report and its files to whoever has it,
+// for so many days. Its token is told this once.
+func (b *Bureau) NewLink(ctx context.Context, person string, part int64, days int) (string, error) {
+	if days < 1 || days > 366 {
+		return "", invalid("a link lasts 1 to 366 days")
+	}
+	token := secret("vnl_")
+	return token, b.Store.AddLink(ctx, person, part, tokenHash(token), time.Now().Add(time.Duration(days)*24*time.Hour))
+}
+
+// Linked is the part that a link shows.
+func (b *Bureau) Linked(ctx context.Context, token string) (int64, error) {
+	return b.Store.LinkedPart(ctx, tokenHash(token))
+}
+
+// NewHook has an address told when a batch is done or a question opens. The secret by
+// which posts are signed is told this once.
+func (b *Bureau) NewHook(ctx context.Context, person, address string) (h record.Hook, key string, err error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || len(address) > 500 {
+		return h, "", invalid("a hook's address begins with https:// or http://")
+	}
+	key = secret("")
+	h, err = b.Store.AddHook(ctx, person, address, key)
+	return h, key, err
 }

@@ -22,6 +22,7 @@ import (
 	"veneer/api"
 	"veneer/bureau"
 	"veneer/bureau/dropfolder"
+	"veneer/bureau/outgoing"
 	"veneer/bureau/record"
 	"veneer/bureau/store"
 	"veneer/bureau/store/server"
@@ -199,8 +200,8 @@ func serve(ctx context.Context, cfg config, ready func(address, code string)) er
 	bench := &workbench.Workbench{Store: records, Vault: files, Name: workerName(), Workers: cfg.Workers, Child: []string{self, taskName},
 		Scratch: filepath.Join(cfg.Data, "scratch"), Limits: limits, Memory: cfg.JobMemory << 20, Time: cfg.JobTime, Lease: cfg.lease, Log: log}
 
-	// Four goroutines, all ended before serve returns: the workers, the drop folder's
-	// watch and the rule of keeping when ctx is cancelled, the HTTP server when it is shut down below.
+	// Five goroutines, all ended before serve returns: the workers, the drop folder's
+	// watch, the rule of keeping and what is told outside when ctx is cancelled, the HTTP server when it is shut down below.
 	watched := make(chan struct{})
 	go func() {
 		defer close(watched)
@@ -212,6 +213,11 @@ func serve(ctx context.Context, cfg config, ready func(address, code string)) er
 	go func() { // ends with ctx
 		defer close(kept)
 		keepOriginals(ctx, b, cfg.KeepOriginals, log)
+	}()
+	posted := make(chan struct{})
+	go func() { // ends with ctx
+		defer close(posted)
+		(&outgoing.Post{Store: records, Log: log, First: 10 * time.Second}).Run(ctx)
 	}()
 	worked := make(chan struct{})
 	go func() {
@@ -238,6 +244,7 @@ func serve(ctx context.Context, cfg config, ready func(address, code string)) er
 		<-worked
 		<-watched
 		<-kept
+		<-posted
 		return fmt.Errorf("serve: %w", err)
 	}
 	log.Info("stopping")
@@ -250,6 +257,7 @@ func serve(ctx context.Context, cfg config, ready func(address, code string)) er
 	<-worked
 	<-watched
 	<-kept
+	<-posted
 	log.Info("stopped")
 	return nil
 }

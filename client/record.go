@@ -107,3 +107,28 @@ func (c *Client) Backup(ctx context.Context, w io.Writer) error { return c.copy(
 func (c *Client) VerifyVault(ctx context.Context) (v api.VaultCheck, err error) {
 	return v, c.send(ctx, http.MethodGet, "/vault/verify", nil, &v)
 }
+
+// NewLink makes an address that shows a part's report to whoever has it.
+func (c *Client) NewLink(ctx context.Context, part int64, days int) (l api.NewLink, err error) {
+	return l, c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/links", part), api.LinkOrder{Days: days}, &l)
+}
+
+// EndLinks ends all such addresses of a part.
+func (c *Client) EndLinks(ctx context.Context, part int64) error {
+	return c.send(ctx, http.MethodDelete, fmt.Sprintf("/parts/%d/links", part), nil, nil)
+}
+
+// NewHook has an address told what happens.
+func (c *Client) NewHook(ctx context.Context, address string) (h api.NewHook, err error) {
+	return h, c.send(ctx, http.MethodPost, "/hooks", api.HookOrder{URL: address}, &h)
+}
+
+// Hooks lists the addresses that are told.
+func (c *Client) Hooks(ctx context.Context) (list []record.Hook, err error) {
+	return list, c.send(ctx, http.MethodGet, "/hooks", nil, &list)
+}
+
+// Insights sums up what came in the last weeks.
+func (c *Client) Insights(ctx context.Context, weeks int) (in record.Insights, err error) {
+	return in, c.send(ctx, http.MethodGet, fmt.Sprintf("/insights?weeks=%d", weeks), nil, &in)
+}

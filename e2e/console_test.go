@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
 	"image"
 	"os"
@@ -11,6 +12,8 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -224,6 +227,9 @@ func TestTheRecordInTheConsole(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, operator, h.Signoffs[0].DecidedBy)
 
+	p.click("#share")
+	p.until("document.querySelector('#shared')?.href.includes('/shared/vnl_')")
+	address := p.text("#shared")
 	p.open("/search?q=paints")
 	p.until("document.querySelectorAll('[data-hit]').length === 1")
 	p.open("/parts/1/report")
@@ -232,4 +238,17 @@ func TestTheRecordInTheConsole(t *testing.T) {
 	p.open("/parts/1/report?for=customer")
 	p.until("document.querySelector('#says')")
 	assert.NotContains(t, p.text("article"), "paints")
+	p.open("/insights")
+	p.until("document.querySelector('[aria-label=Weeks] li a')")
+	p.click("[aria-label=Weeks] li a")
+	p.until("location.pathname === '/search' && document.querySelectorAll('[data-hit]').length === 1")
+	p.do(chromedp.Func(func(ctx context.Context, tg *chromedp.Target) error { // a customer has no account
+		_, err := cdp.Call(ctx, tg, network.ClearBrowserCookies, cdp.Empty{})
+		return err
+	}))
+	p.open(strings.TrimPrefix(address, s.address))
+	p.until("document.querySelector('#says')?.innerText.includes('mended, read back')")
+	p.until("[...document.querySelectorAll('article img')].length === 2 && [...document.querySelectorAll('article img')].every(i => i.naturalWidth > 0)")
+	p.open("/shared/vnl_nothing")
+	p.until("document.querySelector('[role=alert]')?.innerText.includes('has ended')")
 }

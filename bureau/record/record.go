@@ -307,6 +307,26 @@ type Found struct {
 	Process   string `db:"process" json:"process"`
 }
 
+// Hook is somebody who is told when a batch is done or a question opens.
+type Hook struct {
+	ID        int64     `db:"id" json:"id"`
+	URL       string    `db:"url" json:"url"`
+	Waiting   int       `db:"waiting" json:"waiting"` // still to be told
+	Error     string    `db:"error" json:"error"`     // of the last try
+	CreatedBy string    `db:"created_by" json:"created_by"`
+	CreatedAt time.Time `db:"created_at" json:"created_at"`
+}
+
+// Delivery is one thing to be told to one of them.
+type Delivery struct {
+	ID       int64  `db:"id"`
+	Event    string `db:"event"`
+	Body     string `db:"body"`
+	Attempts int    `db:"attempts"`
+	URL      string `db:"url"`
+	Secret   string `db:"secret"`
+}
+
 // Insights sum up what came since a time.
 type Insights struct {
 	Since          time.Time      `json:"since"`

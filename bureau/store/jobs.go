@@ -170,7 +170,10 @@ func (s *Store) Finish(ctx context.Context, job *record.Job, worker string, o Ou
 		if err := note(ctx, tx, "veneer", action, part.BatchID, job.PartID, map[string]any{"revision": number, "verdict": o.Report.Verdict}); err != nil {
 			return err
 		}
-		return settle(ctx, tx, part.BatchID)
+		if err := settle(ctx, tx, part.BatchID); err != nil {
+			return err
+		}
+		return told(ctx, tx, part.BatchID, job.PartID, o.Report.Verdict == check.Hold)
 	})
 }
 

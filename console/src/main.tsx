@@ -20,6 +20,7 @@ const router = createBrowserRouter([
     HydrateFallback: () => null,
     children: [
       { path: '/first', lazy: async () => ({ Component: (await import('./pages/sign-in/First')).First }) },
+      { path: '/shared/:link', lazy: async () => ({ Component: (await import('./pages/report/SharedPage')).SharedPage }) },
       { path: '/sign-in', lazy: async () => ({ Component: (await import('./pages/sign-in/SignIn')).SignIn }) },
       {
         path: '/',

@@ -256,6 +256,19 @@ export interface History {
   signoffs: Signoff[]
 }
 
+export interface Hook {
+  created_at: string
+  created_by: string
+  error: string
+  id: number
+  url: string
+  waiting: number
+}
+
+export interface HookOrder {
+  url: string
+}
+
 export interface Insights {
   customers: SourceTally[]
   findings: FindingTally[]
@@ -313,6 +326,10 @@ export interface LightenOrder {
   within_mm?: number
 }
 
+export interface LinkOrder {
+  days: number
+}
+
 export interface Material {
   grams: number
   price: number
@@ -321,6 +338,15 @@ export interface Material {
 export interface Need {
   bytes: number
   seconds: number
+}
+
+export interface NewHook {
+  hook: Hook
+  secret: string
+}
+
+export interface NewLink {
+  path: string
 }
 
 export interface NewToken {

@@ -2,7 +2,7 @@
 import type { Ask, Batch, Begun, CheckFinding, Estimate, Finding as FindingOf, Geometry, Insights, Part, Report, ReportPart, ShellRow, Step, Study, Upload } from './api.gen'
 
 export type {
-  Batch, BatchWithParts, Comparison, Counts, Found, History, JobRow, Kind, LayerPair, Level, NewToken, Part, PartWithRevisions, Person, Place, Process, Report, Revision, Study, Token,
+  Batch, BatchWithParts, Comparison, Counts, Found, History, JobRow, Kind, Hook, LayerPair, Level, NewHook, NewLink, NewToken, Part, PartWithRevisions, Person, Place, Process, Report, Revision, Study, Token,
 } from './api.gen'
 export type FindingRow = FindingOf
 export type PartReport = ReportPart

@@ -1,9 +1,27 @@
 import { useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { address, get, post, type History, type Part, type Person } from '../../shared/api'
+import { address, get, post, remove, type History, type NewLink, type Part, type Person } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
 import { when } from '../../shared/words'
+
+/** Share makes an address that shows the report to a customer who has no account. */
+function Share({ part }: { part: number }) {
+  const [path, setPath] = useState('')
+  const [error, setError] = useState<unknown>()
+  return (
+    <div className="mt-2">
+      <button className="btn btn-sm" id="share" onClick={() => post<NewLink>(`/parts/${part}/links`, { days: 30 }).then((l) => setPath(l!.path), setError)}>Make an address for the customer</button>
+      <button className="btn btn-ghost btn-sm" onClick={() => remove(`/parts/${part}/links`).then(() => setPath(''), setError)}>End all of them</button>
+      {path && (
+        <p className="mt-1 break-all text-xs" role="status">
+          Shows the report and the file for 30 days: <a className="link" id="shared" href={path}>{location.origin + path}</a>
+        </p>
+      )}
+      <Trouble error={error} />
+    </div>
+  )
+}
 
 const signs: Record<string, string> = { proposed: 'waits for a lead', approved: 'signed off', 'sent back': 'sent back', withdrawn: 'withdrawn' }
 
@@ -89,6 +107,7 @@ export function Record({ part, changed }: { part: Part; changed: () => void }) {
           <a className="btn btn-sm" href={address(`/parts/${part.id}/report.pdf`)} target="_blank" rel="noreferrer">PDF for the team</a>
           <a className="btn btn-sm" href={address(`/parts/${part.id}/report.pdf?for=customer`)} target="_blank" rel="noreferrer">PDF for the customer</a>
         </div>
+        <Share part={part.id} />
       </section>
       <Trouble error={error} />
     </div>

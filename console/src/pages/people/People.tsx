@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { get, post, remove, type NewToken, type Person, type Token } from '../../shared/api'
+import { get, post, remove, type Hook, type NewHook, type NewToken, type Person, type Token } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
 import { when } from '../../shared/words'
 
@@ -16,6 +16,7 @@ export function People() {
           <h1 className="text-xl font-semibold">{me.data.name} <span className="text-base font-normal opacity-70">{me.data.role}</span></h1>
           <Tokens />
           {me.data.role === 'administrator' && <Everybody />}
+          {me.data.role === 'administrator' && <Hooks />}
         </>
       )}
     </div>
@@ -71,6 +72,51 @@ function Tokens() {
           <span className="join-item border border-base-300 px-2 text-sm leading-8">days</span>
         </label>
         <button className="btn btn-sm" id="make-token" disabled={!name.trim()}>Make a token</button>
+      </form>
+      <Trouble error={error} />
+    </section>
+  )
+}
+
+/** Hooks are addresses of other programs that are told what happens. */
+function Hooks() {
+  const queries = useQueryClient()
+  const list = useQuery({ queryKey: ['hooks'], queryFn: () => get<Hook[]>('/hooks') })
+  const [url, setUrl] = useState('')
+  const [made, setMade] = useState<NewHook>()
+  const [error, setError] = useState<unknown>()
+  const again = () => queries.invalidateQueries({ queryKey: ['hooks'] })
+  return (
+    <section aria-label="Hooks">
+      <h2 className="mb-1 font-semibold">Told when a batch is done or a question opens</h2>
+      {made && (
+        <p className="mb-2 rounded-box border border-success p-3 text-sm" role="status">
+          Posts are signed with this secret, which is shown once: <code className="select-all break-all font-medium">{made.secret}</code>
+        </p>
+      )}
+      <ul className="mb-3 space-y-1 text-sm">
+        {list.data?.map((h) => (
+          <li key={h.id} className="flex items-center gap-3 rounded-box border border-base-300 bg-base-100 px-3 py-1.5">
+            <span className="break-all font-medium">{h.url}</span>
+            <span className="opacity-70">{h.waiting > 0 && `${h.waiting} waiting`}{h.error && `, last: ${h.error}`}</span>
+            <button className="btn btn-xs ml-auto" onClick={() => remove(`/hooks/${h.id}`).then(again, setError)}>End</button>
+          </li>
+        ))}
+      </ul>
+      <form
+        className="flex gap-2"
+        onSubmit={(e) => {
+          e.preventDefault()
+          setError(undefined)
+          post<NewHook>('/hooks', { url }).then((h) => {
+            setMade(h)
+            setUrl('')
+            again()
+          }, setError)
+        }}
+      >
+        <input className="input input-sm w-96" placeholder="https://…" aria-label="address" value={url} onChange={(e) => setUrl(e.target.value)} />
+        <button className="btn btn-sm" disabled={!url.trim()}>Tell it</button>
       </form>
       <Trouble error={error} />
     </section>
