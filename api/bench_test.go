@@ -27,11 +27,14 @@ import (
 	"veneer/core/pipeline"
 )
 
-// TestTypesAreUpToDate holds the console's types against the description.
+// TestTypesAreUpToDate holds the console's types and the documentation's page against the description.
 func TestTypesAreUpToDate(t *testing.T) {
 	kept, err := os.ReadFile("../console/src/shared/api.gen.ts")
 	require.NoError(t, err)
 	assert.Equal(t, api.Describe().TypeScript(), string(kept), "run go generate ./api")
+	kept, err = os.ReadFile("../docs/api.md")
+	require.NoError(t, err)
+	assert.Equal(t, api.Describe().Markdown(), string(kept), "run go generate ./api")
 }
 
 // TestEveryRouteIsDescribedAndGuarded calls each address of the description, for records

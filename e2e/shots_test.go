@@ -1,7 +1,9 @@
 package e2e
 
 import (
+	"bytes"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"testing"
 	"time"
@@ -38,47 +40,59 @@ func TestScreenshots(t *testing.T) {
 		_, b := p.shot()
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), b, 0o644))
 	}
-	p.open("/")
-	p.until("document.querySelector('#name')")
-	save("console-sign-in.png")
 	p.signIn()
 	p.until("document.querySelectorAll('[data-batch]').length === 3")
 	save("console-batches.png")
-	p.open("/batches/1")
-	p.until("document.querySelectorAll('[data-part] img').length === 10")
-	save("console-batch.png")
 	p.open("/batches/3")
-	p.until("document.querySelectorAll('[data-part]').length === 11")
-	save("console-batch-rejected.png")
+	p.until("document.querySelectorAll('[data-part]').length > 7")
+	save("console-batch.png")
+	p.open("/batches/2?view=line-up")
+	p.until("document.querySelectorAll('[data-lined] img').length > 10 && [...document.querySelectorAll('[data-lined] img')].slice(0, 6).every(i => i.naturalWidth > 0)")
+	save("console-line-up.png")
 	part := func(name, query string) {
 		p.open("/parts/" + itoa(ids[name]) + query)
 		p.until("window.__viewer?.frames > 0")
 	}
 	part("fog-bell.stl", "?r=0&finding=open-boundary&place=0")
 	save("console-part-finding.png")
-	part("fog-bell.stl", "")
-	save("console-part-repaired.png")
+	part("fog-bell.stl", "?r=0&cut=z57.1")
+	p.until("document.querySelector('[data-open]')")
+	save("console-layer.png")
+	part("float-ball.stl", "?cut=y0f&tab=shells")
+	save("console-section.png")
 	part("wind-vanes.3mf", "")
-	p.click("[role=toolbar] button:nth-child(5)")
+	p.click("[data-switch=Walls]")
 	p.until("document.querySelector('[aria-label=\"Wall thickness\"]')")
 	p.do(chromedp.Sleep(2 * time.Second)) // for the software renderer to draw
 	save("console-walls.png")
-	part("hour-hand.stl", "")
-	save("console-unit-question.png")
 	part("net-float.obj", "")
 	p.until("[...document.querySelectorAll('[data-answer] img')].filter(i => i.complete && i.naturalWidth > 0).length === 2")
 	save("console-question.png")
-	p.open("/glossary")
-	p.until("document.querySelectorAll('article').length > 5")
-	save("console-findings-explained.png")
-	p.do(chromedp.Sleep(0))
+	p.open("/parts/" + itoa(ids["fog-bell.stl"]) + "/compare")
+	p.until("document.querySelector('[data-most]') && document.querySelector('[aria-label=Deviation]')")
+	p.do(chromedp.Sleep(2 * time.Second))
+	save("console-compare.png")
+	part("rope-knot.stl", "?tab=lighter")
+	p.click("#make-levels")
+	p.until("[...document.querySelectorAll('[data-level] img')].filter(i => i.naturalWidth > 0).length === 3")
+	save("console-levels.png")
+	require.NoError(t, c.Propose(t.Context(), ids["hull-section.obj"]))
+	require.NoError(t, c.AddNote(t.Context(), ids["hull-section.obj"], "The museum wants the keel to face the door."))
+	part("hull-section.obj", "?tab=record")
+	p.until("document.querySelector('[data-sign-off=approve]')")
+	save("console-record.png")
+	p.open("/insights")
+	p.until("document.querySelector('[aria-label=Weeks] li a')")
+	save("console-insights.png")
 	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[string]("localStorage.setItem('theme', 'flood'), ''"))
 	require.NoError(t, err)
 	part("lantern-cage.3mf", "")
 	save("console-part-dark.png")
-	p.open("/batches/2")
-	p.until("document.querySelectorAll('[data-part] img').length === 12")
-	save("console-batch-dark.png")
+	var b bytes.Buffer // a page of the report, as it is printed
+	require.NoError(t, c.ReportPDF(t.Context(), ids["fog-bell.stl"], false, &b))
+	pdf := filepath.Join(t.TempDir(), "report.pdf")
+	require.NoError(t, os.WriteFile(pdf, b.Bytes(), 0o600))
+	require.NoError(t, exec.Command("pdftoppm", "-r", "80", "-png", "-f", "1", "-singlefile", pdf, filepath.Join(dir, "report")).Run())
 }
 
 func pathsOf(b demo.Batch) (paths []string) {

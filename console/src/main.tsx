@@ -36,6 +36,7 @@ const router = createBrowserRouter([
           { path: 'insights', lazy: async () => ({ Component: (await import('./pages/insights/Insights')).Insights }) },
           { path: 'jobs', lazy: async () => ({ Component: (await import('./pages/jobs/Jobs')).Jobs }) },
           { path: 'processes', lazy: async () => ({ Component: (await import('./pages/processes/Processes')).Processes }) },
+          { path: 'interface', lazy: async () => ({ Component: (await import('./pages/help/Interface')).Interface }) },
           { path: 'help', lazy: async () => ({ Component: (await import('./pages/help/Help')).Help }) },
           { path: 'glossary', lazy: async () => ({ Component: (await import('./pages/glossary/Glossary')).Glossary }) },
           { path: '*', Component: () => <p className="p-8">There is no such page.</p> },

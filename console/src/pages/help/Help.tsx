@@ -1,3 +1,5 @@
+import { Link } from 'react-router'
+
 const pages: [page: string, keys: [key: string, does: string][]][] = [
   ['Anywhere', [['?', 'this page'], ['g', 'batches'], ['/', 'search'], ['j', 'jobs'], ['e', 'findings explained']]],
   ['A batch', [['1 2 3', 'table, pictures, line-up'], ['a', 'choose all, or none'], ['Esc', 'choose none']]],
@@ -11,7 +13,7 @@ export function Help() {
   return (
     <div className="mx-auto max-w-5xl p-6">
       <h1 className="mb-1 text-xl font-semibold">Keys</h1>
-      <p className="mb-4 text-sm opacity-70">In the 3D view, drag to turn, drag with the right button to shift, and scroll to come closer. The address bar always leads back to what you see: send it to a colleague.</p>
+      <p className="mb-4 text-sm opacity-70">In the 3D view, drag to turn, drag with the right button to shift, and scroll to come closer. The address bar always leads back to what you see: send it to a colleague. Programs use the <Link className="link" to="/interface">network interface</Link>.</p>
       <div className="gap-4 md:columns-2">
         {pages.map(([page, keys]) => (
           <section key={page} className="mb-4 break-inside-avoid rounded-box border border-base-300 bg-base-100 p-4" aria-label={page}>
