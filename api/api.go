@@ -26,13 +26,14 @@ type Config struct {
 type server struct {
 	Config
 	signIns chan struct{} // bounds the memory that password checks take
-	pace    pace
+	knocks  *pace         // of sign-ins, by address
+	calls   *pace         // of calls, by person
 	meters  *meters
 }
 
 // Handler is the whole interface.
 func Handler(c Config) http.Handler {
-	s := &server{Config: c, signIns: make(chan struct{}, 4)}
+	s := &server{Config: c, signIns: make(chan struct{}, 4), knocks: newPace(20, 0.5), calls: newPace(3000, 300)}
 	s.meters = s.newMeters()
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()

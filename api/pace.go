@@ -5,9 +5,11 @@ import (
 	"time"
 )
 
-// pace bounds how often an address may try to sign in: so many at once, one more every
-// few seconds. It forgets addresses that have been quiet.
+// pace bounds how often somebody may do something: so many times at once, and so many
+// more a second. It forgets those who have been quiet.
 type pace struct {
+	burst, perSecond float64
+
 	sync.Mutex
 	tries map[string]*bucket
 	swept time.Time
@@ -18,18 +20,17 @@ type bucket struct {
 	at   time.Time
 }
 
-const (
-	burst     = 20
-	perSecond = 0.5
-)
+func newPace(burst, perSecond float64) *pace {
+	return &pace{burst: burst, perSecond: perSecond, tries: map[string]*bucket{}}
+}
 
-func (p *pace) allow(who string) bool {
+// allow reports whether somebody may do it once more, now.
+func (p *pace) allow(who string, now time.Time) bool {
 	p.Lock()
 	defer p.Unlock()
-	now := time.Now()
 	if now.Sub(p.swept) > time.Minute {
 		for name, b := range p.tries {
-			if now.Sub(b.at) > burst/perSecond*time.Second {
+			if now.Sub(b.at).Seconds()*p.perSecond > p.burst {
 				delete(p.tries, name)
 			}
 		}
@@ -37,13 +38,10 @@ func (p *pace) allow(who string) bool {
 	}
 	b := p.tries[who]
 	if b == nil {
-		if p.tries == nil {
-			p.tries = map[string]*bucket{}
-		}
-		b = &bucket{burst, now}
+		b = &bucket{p.burst, now}
 		p.tries[who] = b
 	}
-	b.left, b.at = min(burst, b.left+perSecond*now.Sub(b.at).Seconds()), now
+	b.left, b.at = min(p.burst, b.left+p.perSecond*now.Sub(b.at).Seconds()), now
 	if b.left < 1 {
 		return false
 	}

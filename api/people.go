@@ -2,6 +2,7 @@ package api
 
 import (
 	"net/http"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -51,7 +52,7 @@ func (s *server) first(g *gin.Context) {
 	if !order(g, &in, `{"code": "…", "name": "ada", "password": "…"}`) {
 		return
 	}
-	if !s.pace.allow(g.ClientIP()) {
+	if !s.knocks.allow(g.ClientIP(), time.Now()) {
 		problem(g, http.StatusTooManyRequests, "too many tries; wait a minute")
 		return
 	}

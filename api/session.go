@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -34,7 +35,7 @@ func (s *server) signIn(g *gin.Context) {
 		problem(g, http.StatusBadRequest, "send name and password as JSON")
 		return
 	}
-	if !s.pace.allow(g.ClientIP()) {
+	if !s.knocks.allow(g.ClientIP(), time.Now()) {
 		problem(g, http.StatusTooManyRequests, "too many sign-ins from this address; wait a minute")
 		return
 	}
@@ -72,6 +73,9 @@ func (s *server) signedIn(g *gin.Context) {
 		problem(g, http.StatusUnauthorized, "sign in first")
 	case err != nil:
 		s.fail(g, err)
+	case !s.calls.allow(person.Name, time.Now()):
+		g.Header("Retry-After", "1")
+		problem(g, http.StatusTooManyRequests, "more calls than anybody may make; wait a second")
 	default:
 		g.Set("person", person)
 		g.Set("scope", scope)

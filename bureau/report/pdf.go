@@ -110,7 +110,7 @@ func (p *paper) fit(s string, width float64) string {
 
 // heading begins a section, on a new page when little room is left.
 func (p *paper) heading(s string) {
-	if p.GetY() > pageHigh-55 {
+	if p.GetY() > pageHigh-42 {
 		p.AddPage()
 	}
 	p.Ln(4)
@@ -204,7 +204,7 @@ func (r *Part) print(p *paper) error {
 		by = ", by " + r.Batch.CreatedBy
 	}
 	p.pair("Order", r.Batch.Name+" for "+r.Batch.Customer)
-	p.pair("Received", r.Batch.CreatedAt.UTC().Format("2006-01-02 15:04 UTC")+by+", "+r.Part.Format+", "+bytesIn(r.Part.Bytes))
+	p.pair("Received", r.Batch.CreatedAt.UTC().Format("2006-01-02 15:04 UTC")+by+", "+strings.TrimPrefix(r.Part.Format+", ", ", ")+bytesIn(r.Part.Bytes))
 	p.pair("Process", r.Process.Title)
 	if r.Received != nil {
 		y, h := p.GetY()+3, 62.0
@@ -228,8 +228,8 @@ func (r *Part) print(p *paper) error {
 		}
 		p.SetXY(margin, y+h+2)
 		r.measures(p)
+		r.found(p)
 	}
-	r.found(p)
 	r.did(p)
 	r.decided(p)
 	r.written(p)

@@ -237,7 +237,7 @@ export function PartPage() {
               {tab === 'mend' && <Mend part={current} shown={shown} report={report.data} ordered={ordered} />}
               {tab === 'lighter' && <Lighter key={shown} part={current} shown={shown} report={report.data} ordered={ordered} />}
               {tab === 'facts' && <Facts report={report.data} />}
-              {tab === 'record' && <Record part={current} changed={again} />}
+              {tab === 'record' && <Record part={current} kinds={report.data.findings.map((f) => f.kind)} changed={again} />}
             </>
           )}
         </div>

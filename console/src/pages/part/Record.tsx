@@ -26,11 +26,12 @@ function Share({ part }: { part: number }) {
 const signs: Record<string, string> = { proposed: 'waits for a lead', approved: 'signed off', 'sent back': 'sent back', withdrawn: 'withdrawn' }
 
 /** Record is what people said and decided about the part: sign-off, notes, what came of the same file before. */
-export function Record({ part, changed }: { part: Part; changed: () => void }) {
+export function Record({ part, kinds, changed }: { part: Part; kinds: string[]; changed: () => void }) {
   const queries = useQueryClient()
   const me = queries.getQueryData<Person>(['session'])
   const history = useQuery({ queryKey: ['history', part.id, part.updated_at], queryFn: () => get<History>(`/parts/${part.id}/history`), placeholderData: (old) => old })
   const [note, setNote] = useState('')
+  const [about, setAbout] = useState('')
   const [remark, setRemark] = useState('')
   const [error, setError] = useState<unknown>()
   const leads = me?.role === 'lead' || me?.role === 'administrator'
@@ -85,7 +86,7 @@ export function Record({ part, changed }: { part: Part; changed: () => void }) {
           {notes.map((n) => (
             <li key={n.id} className="rounded-box bg-base-200 p-2">
               <p className="whitespace-pre-wrap break-words">{n.text}</p>
-              <p className="text-xs opacity-70">{n.created_by}, {when(n.created_at)}</p>
+              <p className="text-xs opacity-70">{n.kind && `on ${n.kind.replaceAll('-', ' ')}, `}{n.created_by}, {when(n.created_at)}</p>
             </li>
           ))}
         </ul>
@@ -93,10 +94,14 @@ export function Record({ part, changed }: { part: Part; changed: () => void }) {
           className="mt-2 flex gap-1.5"
           onSubmit={(e) => {
             e.preventDefault()
-            send('notes', { text: note }).then(() => setNote(''))
+            send('notes', { text: note, ...(about && { kind: about }) }).then(() => setNote(''))
           }}
         >
           <input className="input input-sm flex-1" id="note" aria-label="note" placeholder="what the next one should know" value={note} onChange={(e) => setNote(e.target.value)} />
+          <select className="select select-sm w-28" aria-label="about" value={about} onChange={(e) => setAbout(e.target.value)}>
+            <option value="">the part</option>
+            {kinds.map((k) => <option key={k} value={k}>{k.replaceAll('-', ' ')}</option>)}
+          </select>
           <button className="btn btn-sm" disabled={!note.trim()}>Keep</button>
         </form>
       </section>

@@ -43,7 +43,7 @@ export function ReportArticle({ report: r, received, now }: { report: PartReport
       <Pairs
         rows={[
           ['Order', `${r.batch.name} for ${r.batch.customer}`],
-          ['Received', `${when(r.batch.created_at)}${r.batch.created_by ? `, by ${r.batch.created_by}` : ''}, ${r.part.format}, ${bytes(r.part.bytes)}`],
+          ['Received', `${when(r.batch.created_at)}${r.batch.created_by ? `, by ${r.batch.created_by}` : ''}, ${r.part.format && `${r.part.format}, `}${bytes(r.part.bytes)}`],
           ['Process', r.process.title],
         ]}
       />
@@ -66,6 +66,7 @@ export function ReportArticle({ report: r, received, now }: { report: PartReport
           />
         </Section>
       )}
+      {r.received && (
       <Section title="What was found, and what is left">
         {r.findings.length === 0 && <p>Nothing.</p>}
         <ul className="space-y-2">
@@ -81,6 +82,7 @@ export function ReportArticle({ report: r, received, now }: { report: PartReport
           ))}
         </ul>
       </Section>
+      )}
       {r.done.length > 0 && (
         <Section title="What was done">
           {r.done.map((d) => (
