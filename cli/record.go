@@ -1,12 +1,15 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -40,63 +43,48 @@ func fetchTo(path string, fetch func(io.Writer) error) error {
 	return os.Rename(tmp.Name(), path)
 }
 
-func reportCommand() *cobra.Command {
+// fetchReport is a way to fetch a report in one format.
+type fetchReport func(cl *client.Client, ctx context.Context, n int64, customer bool, w io.Writer) error
+
+// reportOf is the command that fetches the report of a part or a batch, in the format
+// that the file's ending names.
+func reportOf(what, example string, formats map[string]fetchReport) *cobra.Command {
 	var out string
 	var customer bool
+	endings := strings.Join(slices.Sorted(maps.Keys(formats)), " or ")
 	c := &cobra.Command{
-		Use: "report PART -o FILE", Short: "Fetch the printability report of a part, as PDF or JSON", Args: cobra.ExactArgs(1),
-		Example: "  veneer report 12 -o fog-bell.pdf\n  veneer report 12 --customer -o for-the-museum.pdf\n  veneer report 12 -o fog-bell.json",
+		Use: "report " + strings.ToUpper(what) + " -o FILE", Short: "Fetch the printability report of a " + what + ", as " + endings, Args: cobra.ExactArgs(1), Example: example,
 		RunE: func(c *cobra.Command, args []string) error {
-			part, err := number(args[0], "part")
+			n, err := number(args[0], what)
 			if err != nil {
 				return err
 			}
-			cl, err := signedIn()
-			if err != nil {
-				return err
+			fetch := formats[strings.ToLower(filepath.Ext(out))]
+			if fetch == nil {
+				return fmt.Errorf("name the file to write with -o, ending in %s", endings)
 			}
-			switch strings.ToLower(filepath.Ext(out)) {
-			case ".pdf":
-				err = fetchTo(out, func(w io.Writer) error { return cl.ReportPDF(c.Context(), part, customer, w) })
-			case ".json":
-				err = fetchTo(out, func(w io.Writer) error { return cl.ReportJSON(c.Context(), part, customer, w) })
-			default:
-				return errors.New("name the file to write with -o, ending in .pdf or .json")
-			}
-			return err
+			return withClient(func(cl *client.Client) error {
+				return fetchTo(out, func(w io.Writer) error { return fetch(cl, c.Context(), n, customer, w) })
+			})
 		},
 	}
-	c.Flags().StringVarP(&out, "output", "o", "", "file to write, .pdf or .json")
+	c.Flags().StringVarP(&out, "output", "o", "", "file to write, "+endings)
 	c.Flags().BoolVar(&customer, "customer", false, "for the customer: without names and internal notes")
 	return c
 }
 
+func reportCommand() *cobra.Command {
+	return reportOf("part", "  veneer report 12 -o fog-bell.pdf\n  veneer report 12 --customer -o for-the-museum.pdf\n  veneer report 12 -o fog-bell.json",
+		map[string]fetchReport{".pdf": (*client.Client).ReportPDF, ".json": (*client.Client).ReportJSON})
+}
+
 func batchReportCommand() *cobra.Command {
-	var out string
-	var customer bool
-	c := &cobra.Command{
-		Use: "report BATCH -o FILE", Short: "Fetch the printability report of a batch, as PDF or CSV", Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
-			batch, err := number(args[0], "batch")
-			if err != nil {
-				return err
-			}
-			cl, err := signedIn()
-			if err != nil {
-				return err
-			}
-			switch strings.ToLower(filepath.Ext(out)) {
-			case ".pdf":
-				return fetchTo(out, func(w io.Writer) error { return cl.BatchReportPDF(c.Context(), batch, customer, w) })
-			case ".csv":
-				return fetchTo(out, func(w io.Writer) error { return cl.BatchCSV(c.Context(), batch, w) })
-			}
-			return errors.New("name the file to write with -o, ending in .pdf or .csv")
+	return reportOf("batch", "  veneer batch report 2 -o fittings.pdf\n  veneer batch report 2 -o fittings.csv", map[string]fetchReport{
+		".pdf": (*client.Client).BatchReportPDF,
+		".csv": func(cl *client.Client, ctx context.Context, n int64, _ bool, w io.Writer) error {
+			return cl.BatchCSV(ctx, n, w)
 		},
-	}
-	c.Flags().StringVarP(&out, "output", "o", "", "file to write, .pdf or .csv")
-	c.Flags().BoolVar(&customer, "customer", false, "for the customer: without names and internal notes")
-	return c
+	})
 }
 
 func auditCommand() *cobra.Command {
@@ -105,20 +93,18 @@ func auditCommand() *cobra.Command {
 		Use: "verify", Short: "Check that no line of the audit trail was changed, taken out or put in", Args: cobra.NoArgs,
 		Long: "Each line of the trail carries a hash over itself and the line before it. Exit code: 0 all lines hold, 1 one does not.",
 		RunE: func(c *cobra.Command, args []string) error {
-			cl, err := signedIn()
-			if err != nil {
-				return err
-			}
-			a, err := cl.VerifyAudit(c.Context())
-			if err != nil {
-				return err
-			}
-			if a.Broken != 0 {
-				fmt.Fprintf(c.OutOrStdout(), "line %d does not follow from the lines before it; %d hold\n", a.Broken, a.Lines)
-				return exit{somePass}
-			}
-			fmt.Fprintf(c.OutOrStdout(), "all %d lines hold\n", a.Lines)
-			return nil
+			return withClient(func(cl *client.Client) error {
+				a, err := cl.VerifyAudit(c.Context())
+				if err != nil {
+					return err
+				}
+				if a.Broken != 0 {
+					fmt.Fprintf(c.OutOrStdout(), "line %d does not follow from the lines before it; %d hold\n", a.Broken, a.Lines)
+					return exit{somePass}
+				}
+				fmt.Fprintf(c.OutOrStdout(), "all %d lines hold\n", a.Lines)
+				return nil
+			})
 		},
 	})
 	return c

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/json"
+	"image/png"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -15,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"veneer/client"
 	"veneer/core/check"
 	"veneer/core/format"
 	"veneer/core/format/file"
@@ -457,6 +459,53 @@ func TestConvertKeepsTextures(t *testing.T) {
 	left, err := filepath.Glob(filepath.Join(dir, ".veneer*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
+}
+
+// TestRecordCommands fetches reports, finds a part, makes a token and uses it.
+func TestRecordCommands(t *testing.T) {
+	s := start(t, t.TempDir())
+	c := s.client(t)
+	b, err := c.Submit(t.Context(), client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: []string{demoFile(t, "fog-bell.stl")}})
+	require.NoError(t, err)
+	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
+	env, dir := []string{"VENEER_SERVER=" + s.address, "VENEER_TOKEN=" + c.Token}, t.TempDir()
+	for _, args := range [][]string{{"report", "1", "-o", "part.pdf"}, {"report", "1", "--customer", "-o", "part.json"}, {"batch", "report", "1", "-o", "batch.pdf"}, {"batch", "report", "1", "-o", "batch.csv"}} {
+		args[len(args)-1] = filepath.Join(dir, args[len(args)-1])
+		_, errs, code := run(t, env, args...)
+		require.Zero(t, code, errs)
+		info, err := os.Stat(args[len(args)-1])
+		require.NoError(t, err)
+		assert.Greater(t, info.Size(), int64(100))
+	}
+	for _, args := range [][]string{{"report", "1", "-o", filepath.Join(dir, "part.doc")}, {"report", "one", "-o", filepath.Join(dir, "x.pdf")}, {"report", "99", "-o", filepath.Join(dir, "x.pdf")}} {
+		_, errs, code := run(t, env, args...)
+		assert.Equal(t, 2, code, "%v", args)
+		assert.NotEmpty(t, errs)
+	}
+	files, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	assert.Len(t, files, 4, "nothing half written is left")
+	out, errs, code := run(t, env, "search", "museum", "--finding", "open-boundary")
+	require.Zero(t, code, errs)
+	assert.Contains(t, out, "fog-bell.stl")
+	token, errs, code := run(t, env, "token", "new", "night script", "--reading")
+	require.Zero(t, code, errs)
+	env[1] = "VENEER_TOKEN=" + strings.TrimSpace(token)
+	out, _, code = run(t, env, "batch", "list")
+	require.Zero(t, code)
+	assert.Contains(t, out, "Harbour Museum")
+	_, errs, code = run(t, env, "batch", "repair", "1")
+	assert.NotZero(t, code)
+	assert.Contains(t, errs, "for reading only")
+
+	picture := filepath.Join(dir, "bell.png")
+	_, errs, code = run(t, nil, "picture", demoFile(t, "fog-bell.stl"), "--marked", "--view", "below", "-o", picture)
+	require.Zero(t, code, errs)
+	content, err := os.ReadFile(picture)
+	require.NoError(t, err)
+	img, err := png.Decode(bytes.NewReader(content))
+	require.NoError(t, err)
+	assert.Equal(t, 960, img.Bounds().Dx())
 }
 
 func TestBatchCommands(t *testing.T) {
