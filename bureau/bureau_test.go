@@ -143,3 +143,37 @@ func TestSignIn(t *testing.T) {
 	_, _, err = b.Who(ctx, token)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
+
+// TestUploadsDoNotWaitForOneAnother adds to one upload while a piece of another one is
+// slow to come; a second piece of that one is refused meanwhile.
+func TestUploadsDoNotWaitForOneAnother(t *testing.T) {
+	u, err := bureau.OpenUploads(t.TempDir())
+	require.NoError(t, err)
+	slow, err := u.Begin("ada", "hull.stl", 10, 100)
+	require.NoError(t, err)
+	quick, err := u.Begin("ben", "../../buoy.stl", 5, 100)
+	require.NoError(t, err)
+	assert.Equal(t, "buoy.stl", quick.Name)
+	_, err = u.Begin("ben", "large.stl", 101, 100)
+	assert.ErrorIs(t, err, bureau.ErrInvalid)
+	r, w := io.Pipe()
+	done := make(chan error, 1)
+	go func() {
+		_, err := u.Add("ada", slow.ID, 0, r)
+		done <- err
+	}()
+	_, err = w.Write([]byte("hello"))
+	require.NoError(t, err)
+	_, err = u.Add("ada", slow.ID, 0, strings.NewReader("again"))
+	assert.ErrorIs(t, err, bureau.ErrOffset)
+	quick, err = u.Add("ben", quick.ID, 0, strings.NewReader("whole"))
+	require.NoError(t, err)
+	assert.EqualValues(t, 5, quick.Offset)
+	_, err = u.Add("ada", quick.ID, 5, strings.NewReader(""))
+	assert.ErrorIs(t, err, store.ErrNotFound, "another's")
+	require.NoError(t, w.Close())
+	require.NoError(t, <-done)
+	now, err := u.Find("ada", slow.ID)
+	require.NoError(t, err)
+	assert.EqualValues(t, 5, now.Offset)
+}

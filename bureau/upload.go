@@ -19,8 +19,9 @@ import (
 // loses nothing of what was acknowledged, and a service that was killed finds
 // them again. Those that nobody goes on with go after a day.
 type Uploads struct {
-	dir string
-	one sync.Mutex // one piece at a time is added to any of them
+	dir  string
+	lock sync.Mutex
+	busy map[string]bool // those that a piece is being added to
 }
 
 // Upload is a file on its way in.
@@ -38,7 +39,7 @@ var ErrOffset = errors.New("the piece does not go on where the upload is; ask ho
 const uploadsKept = 24 * time.Hour
 
 // OpenUploads uses a folder for uploads.
-func OpenUploads(dir string) (*Uploads, error) { return &Uploads{dir: dir}, os.MkdirAll(dir, 0o700) }
+func OpenUploads(dir string) (*Uploads, error) { return &Uploads{dir: dir, busy: map[string]bool{}}, os.MkdirAll(dir, 0o700) }
 
 // Begin makes room for a file of so many bytes.
 func (u *Uploads) Begin(person, name string, bytes, most int64) (Upload, error) {
@@ -89,10 +90,20 @@ func (u *Uploads) Find(person, id string) (Upload, error) {
 }
 
 // Add adds a piece that begins at offset, as far as it comes, and returns what is
-// here then; it is on disk by that time.
+// here then; it is on disk by that time. One piece at a time is added to an upload.
 func (u *Uploads) Add(person, id string, offset int64, piece io.Reader) (Upload, error) {
-	u.one.Lock()
-	defer u.one.Unlock()
+	u.lock.Lock()
+	if u.busy[id] {
+		u.lock.Unlock()
+		return Upload{}, ErrOffset
+	}
+	u.busy[id] = true
+	u.lock.Unlock()
+	defer func() {
+		u.lock.Lock()
+		delete(u.busy, id)
+		u.lock.Unlock()
+	}()
 	up, err := u.Find(person, id)
 	if err != nil {
 		return up, err
