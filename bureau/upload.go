@@ -39,7 +39,9 @@ var ErrOffset = errors.New("the piece does not go on where the upload is; ask ho
 const uploadsKept = 24 * time.Hour
 
 // OpenUploads uses a folder for uploads.
-func OpenUploads(dir string) (*Uploads, error) { return &Uploads{dir: dir, busy: map[string]bool{}}, os.MkdirAll(dir, 0o700) }
+func OpenUploads(dir string) (*Uploads, error) {
+	return &Uploads{dir: dir, busy: map[string]bool{}}, os.MkdirAll(dir, 0o700)
+}
 
 // Begin makes room for a file of so many bytes.
 func (u *Uploads) Begin(person, name string, bytes, most int64) (Upload, error) {

@@ -1,8 +1,10 @@
 package store_test
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -465,4 +467,74 @@ func TestAHundredThousandParts(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestDumpAndLoad carries all records over to another database: what is dumped there is
+// the same, to the letter.
+func TestDumpAndLoad(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	require.NoError(t, s.AddPerson(ctx, "veneer", record.Person{Name: "ada", Role: record.Lead, PasswordHash: "x"}))
+	addBatch(t, s, true, "a.stl", "quoted ' \\ \"ü\x01.stl")
+	for range 2 {
+		job := take(t, s, "one")
+		require.NoError(t, s.Finish(ctx, job, "one", store.Outcome{Report: report(check.Pass), Picture: strings.Repeat("c", 64)}))
+		require.NoError(t, s.AddNote(ctx, "ada", job.PartID, "open-boundary", "line one\nline two"))
+		require.NoError(t, s.Propose(ctx, "ada", job.PartID))
+		require.NoError(t, s.AddLink(ctx, "ada", job.PartID, strings.Repeat(strconv.Itoa(int(job.PartID)), 64), time.Now().Add(time.Hour)))
+	}
+	study, err := s.AskStudy(ctx, record.Study{PartID: 1, Kind: record.Levels, About: strings.Repeat("d", 64), CreatedBy: "ada"})
+	require.NoError(t, err)
+	require.NoError(t, s.FinishStudy(ctx, take(t, s, "one"), "one", []byte(`[{"name":"even"}]`), map[string]string{"level.png": strings.Repeat("e", 64)}))
+	var before, after bytes.Buffer
+	require.NoError(t, s.Dump(ctx, &before))
+	other := storetest.Open(t)
+	require.NoError(t, other.Load(ctx, bytes.NewReader(before.Bytes())))
+	require.NoError(t, other.Dump(ctx, &after))
+	assert.Equal(t, before.String(), after.String())
+	_, broken, err := other.VerifyAudit(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, broken)
+	kept, err := other.Study(ctx, 1, study.ID)
+	require.NoError(t, err)
+	assert.Equal(t, `[{"name":"even"}]`, string(kept.Result))
+	var sums []string
+	require.NoError(t, other.Files(ctx, func(sum string, original bool) error {
+		sums = append(sums, sum[:1])
+		assert.Equal(t, sum[0] == 'a', original)
+		return nil
+	}))
+	assert.Equal(t, []string{"a", "c", "e"}, sums)
+	assert.ErrorContains(t, other.Load(ctx, bytes.NewReader(before.Bytes())), "there are records already")
+	for text, why := range map[string]string{"": "no dump", "{}": "no dump", `{"schema":"veneer.dump/1","version":1}`: "of version 1", "[1,2]": "no dump"} {
+		assert.ErrorContains(t, storetest.Open(t).Load(ctx, strings.NewReader(text)), why)
+	}
+	cut := before.Bytes()[:before.Len()*2/3]
+	empty := storetest.Open(t)
+	assert.Error(t, empty.Load(ctx, bytes.NewReader(cut)))
+	n, err := empty.People(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, n, "all or nothing")
+}
+
+// TestOldOriginalsGo are those that nothing newer needs.
+func TestOldOriginalsGo(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	for i, sum := range []string{"a", "b", "b"} {
+		_, err := s.AddBatch(ctx, record.Batch{Name: "x", Customer: "Harbour Museum", Process: "resin", CreatedBy: "ada"}, []store.NewFile{{Name: "a.stl", SHA256: strings.Repeat(sum, 64), Bytes: 84}}, nil)
+		require.NoError(t, err)
+		if i == 1 {
+			time.Sleep(5 * time.Millisecond)
+		}
+	}
+	p, err := s.Part(ctx, 3)
+	require.NoError(t, err)
+	list, err := s.OldOriginals(ctx, p.CreatedAt)
+	require.NoError(t, err)
+	assert.Equal(t, []string{strings.Repeat("a", 64)}, list, "the second came again later")
+	list, err = s.OldOriginals(ctx, time.Now().Add(time.Hour))
+	require.NoError(t, err)
+	assert.Len(t, list, 2)
+	list, err = s.OldOriginals(ctx, time.Now().Add(-time.Hour))
+	require.NoError(t, err)
+	assert.Empty(t, list)
 }

@@ -15,6 +15,7 @@ import (
 	"veneer/core/geom"
 	"veneer/core/measure"
 	"veneer/core/mesh"
+	"veneer/core/mesh/meshtest"
 )
 
 // cube stands off the origin, facing outward.
@@ -126,4 +127,27 @@ func TestPaintShows(t *testing.T) {
 	assert.True(t, high.B > 100 && high.R == 0 && high.G == 0, "%v", high)
 	m.Covers[5].Texture = 2
 	assert.NotEqual(t, img.NRGBAAt(10, 12), Draw(m, Options{Width: 100, Height: 100}).NRGBAAt(10, 12), "a picture that cannot be drawn is left out")
+}
+
+// TestFrontFillsItsFrame draws parts straight from the front, or from above when they lie
+// flat: the frame has the part's own proportions, and no margin.
+func TestFrontFillsItsFrame(t *testing.T) {
+	for _, c := range []struct {
+		size          geom.Vec
+		width, height int
+	}{
+		{geom.Vec{X: 10, Y: 10, Z: 10}, 360, 360},
+		{geom.Vec{X: 20, Y: 5, Z: 10}, 360, 180},
+		{geom.Vec{X: 5, Y: 5, Z: 50}, 36, 360},
+		{geom.Vec{X: 40, Y: 20, Z: 1}, 360, 180}, // flat: as wide as long
+	} {
+		m := &mesh.Mesh{}
+		meshtest.Block(m, geom.Vec{X: 100}, geom.Vec{X: 100}.Add(c.size))
+		opt := FrontOptions(m)
+		assert.Equal(t, [2]int{c.width, c.height}, [2]int{opt.Width, opt.Height})
+		img := Draw(m, opt)
+		for _, at := range [][2]int{{1, 1}, {c.width - 2, 1}, {1, c.height - 2}, {c.width - 2, c.height - 2}, {c.width / 2, c.height / 2}} {
+			assert.EqualValues(t, 255, img.NRGBAAt(at[0], at[1]).A, "%v of %v", at, c.size)
+		}
+	}
 }

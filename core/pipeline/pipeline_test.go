@@ -293,3 +293,20 @@ func mendBench(b *testing.B, checked *pipeline.Checked) {
 		}
 	}
 }
+
+// TestForView makes a copy to be looked at: as light as asked for, and the mesh as it was.
+func TestForView(t *testing.T) {
+	m := meshtest.Bumpy(60)
+	before := len(m.Triangles)
+	light, err := pipeline.ForView(t.Context(), m, 1000)
+	require.NoError(t, err)
+	assert.InDelta(t, 1000, len(light.Triangles), 2)
+	assert.Len(t, m.Triangles, before)
+	same, err := pipeline.ForView(t.Context(), m, before)
+	require.NoError(t, err)
+	assert.Len(t, same.Triangles, before)
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	_, err = pipeline.ForView(ctx, m, 1000)
+	assert.ErrorIs(t, err, context.Canceled)
+}

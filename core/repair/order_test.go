@@ -92,3 +92,28 @@ func TestAShellIsDrawnAnew(t *testing.T) {
 	_, err := pipeline.Mend(t.Context(), &pipeline.Checked{Mesh: m, Report: examined(t, m, set)}, &memory{}, set)
 	assert.ErrorContains(t, err, "there is no shell 9")
 }
+
+// TestLighterGoesByStops takes several tolerances as stops on the way to the last one.
+func TestLighterGoesByStops(t *testing.T) {
+	for _, bad := range []string{"lighter-within=0.2,0.1", "lighter-within=0,1", "lighter-to=100,50", "lighter-share=0.5,0.6", "lighter-within=", "lighter-within=a"} {
+		_, err := repair.ParseOrder(bad)
+		assert.Error(t, err, bad)
+	}
+	_, err := repair.ParseOrder("lighter-within=0.05,0.1,0.4")
+	assert.NoError(t, err)
+}
+
+// TestRecastIsSetInWords reads what a person sets a new skin to.
+func TestRecastIsSetInWords(t *testing.T) {
+	var set recast.Settings
+	var err error
+	for _, text := range []string{"cell=0.2", "gap=0.1", "smallest=0.3", "tolerance=0.05", "cell=0.25"} {
+		set, err = repair.SetRecast(set, text)
+		require.NoError(t, err)
+	}
+	assert.Equal(t, recast.Settings{CellMM: 0.25, GapMM: 0.1, DetailMM: 0.3, ToleranceMM: 0.05}, set)
+	for _, bad := range []string{"cell", "cell=", "cell=0", "cell=-1", "cell=inf", "cell=nan", "walls=2", "=1"} {
+		_, err := repair.SetRecast(set, bad)
+		assert.Error(t, err, bad)
+	}
+}
