@@ -30,6 +30,7 @@ describe('view data', () => {
   it('is refused when it is something else or cut short', () => {
     expect(() => readView(new ArrayBuffer(4))).toThrow('cannot be read')
     expect(() => readView(encoded().slice(0, 80))).toThrow('cut short')
+    expect([...readView(encoded().slice(0, 120)).shells]).toEqual([0]) // as it was kept before shells were told
   })
   it('leaves out the shells that are hidden, or all but one', () => {
     const mesh = { ...readView(encoded()), indices: new Uint32Array([0, 1, 2, 3, 4, 5, 6, 7, 8]), shells: new Uint32Array([1, 2, 1]) }

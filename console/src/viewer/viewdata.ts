@@ -23,13 +23,15 @@ export function readView(bytes: ArrayBuffer): MeshView {
   const indices = head.getUint32(8, true)
   const walls = head.getUint32(12, true)
   const end = headerBytes + 12 * vertices + 4 * indices
-  if (bytes.byteLength !== end + 32 * walls + (4 * indices) / 3) throw new Error('The view data is cut short.')
+  const whole = end + 32 * walls + (4 * indices) / 3
+  const older = bytes.byteLength === end + 32 * walls // kept from before shells were told
+  if (bytes.byteLength !== whole && !older) throw new Error('The view data is cut short.')
   return {
     centre: [head.getFloat64(16, true), head.getFloat64(24, true), head.getFloat64(32, true)],
     positions: new Float32Array(bytes, headerBytes, 3 * vertices),
     indices: new Uint32Array(bytes, headerBytes + 12 * vertices, indices),
     walls: new Float32Array(bytes, end, 8 * walls),
-    shells: new Uint32Array(bytes, end + 32 * walls, indices / 3),
+    shells: older ? new Uint32Array(indices / 3) : new Uint32Array(bytes, end + 32 * walls, indices / 3),
   }
 }
 
