@@ -1,7 +1,6 @@
 package api
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"mime"
@@ -193,16 +192,10 @@ type UnitOrder struct {
 }
 
 func (s *server) setUnit(g *gin.Context) {
-	n, ok := id(g, "part")
-	if !ok {
-		return
-	}
 	var in UnitOrder
-	if err := g.ShouldBindJSON(&in); err != nil {
-		problem(g, http.StatusBadRequest, `send {"unit": "mm"} or another unit`)
-		return
+	if n, ok := id(g, "part"); ok && order(g, &in, `{"unit": "mm"} or another unit`) {
+		s.accept(g, s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit, in.Alike))
 	}
-	s.accept(g, s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit, in.Alike))
 }
 
 // AnswerOrder answers a question.
@@ -213,16 +206,10 @@ type AnswerOrder struct {
 }
 
 func (s *server) answerQuestion(g *gin.Context) {
-	n, ok := id(g, "part")
-	if !ok {
-		return
-	}
 	var in AnswerOrder
-	if err := g.ShouldBindJSON(&in); err != nil {
-		problem(g, http.StatusBadRequest, `send {"question": "cut-short", "answer": "use"}, by the ids in the report's questions`)
-		return
+	if n, ok := id(g, "part"); ok && order(g, &in, `{"question": "cut-short", "answer": "use"}, by the ids in the report's questions`) {
+		s.accept(g, s.Bureau.Answer(g.Request.Context(), person(g).Name, n, in.Question, in.Answer, in.Alike))
 	}
-	s.accept(g, s.Bureau.Answer(g.Request.Context(), person(g).Name, n, in.Question, in.Answer, in.Alike))
 }
 
 // ExpectOrder says how large the customer stated a part to be: 120x80x40mm.
@@ -231,37 +218,36 @@ type ExpectOrder struct {
 }
 
 func (s *server) setExpect(g *gin.Context) {
-	n, ok := id(g, "part")
-	if !ok {
-		return
-	}
 	var in ExpectOrder
-	if err := g.ShouldBindJSON(&in); err != nil {
-		problem(g, http.StatusBadRequest, `send {"size": "120x80x40mm"}`)
-		return
+	if n, ok := id(g, "part"); ok && order(g, &in, `{"size": "120x80x40mm"}`) {
+		s.accept(g, s.Bureau.Expect(g.Request.Context(), person(g).Name, n, in.Size))
 	}
-	s.accept(g, s.Bureau.Expect(g.Request.Context(), person(g).Name, n, in.Size))
 }
 
-// order reads a body into in; nothing at all is fine. False when it answered already.
+// order reads a body into in; false when it answered already.
 func order(g *gin.Context, in any, example string) bool {
-	if g.Request.ContentLength != 0 && g.ShouldBindJSON(in) != nil {
+	if g.ShouldBindJSON(in) != nil {
 		problem(g, http.StatusBadRequest, "send "+example)
 		return false
 	}
 	return true
 }
 
+// orderOrNothing is order for what may be left out.
+func orderOrNothing(g *gin.Context, in any, example string) bool {
+	return g.Request.ContentLength == 0 || order(g, in, "nothing, or "+example)
+}
+
 func (s *server) repair(g *gin.Context) {
 	var in bureau.Order
-	if n, ok := id(g, "part"); ok && order(g, &in, `nothing, or {"from": 0, "method": "fuse"}, or {"from": 1, "steps": ["drop-shell=2"]}`) {
+	if n, ok := id(g, "part"); ok && orderOrNothing(g, &in, `{"from": 0, "method": "fuse"}, or {"from": 1, "steps": ["drop-shell=2"]}`) {
 		s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n, in))
 	}
 }
 
 func (s *server) plan(g *gin.Context) {
 	var in bureau.Order
-	if n, ok := id(g, "part"); ok && order(g, &in, `nothing, or {"from": 0, "method": "recast", "recast": ["cell=0.2"]}`) {
+	if n, ok := id(g, "part"); ok && orderOrNothing(g, &in, `{"from": 0, "method": "recast", "recast": ["cell=0.2"]}`) {
 		steps, err := s.Bureau.Plan(g.Request.Context(), n, in)
 		s.answer(g, steps, err)
 	}
@@ -313,7 +299,7 @@ func (s *server) begun(g *gin.Context, parts int, err error) {
 
 func (s *server) repairBatch(g *gin.Context) {
 	var in PartList
-	if n, ok := id(g, "batch"); ok && order(g, &in, `nothing, or {"parts": [3, 4]}`) {
+	if n, ok := id(g, "batch"); ok && orderOrNothing(g, &in, `{"parts": [3, 4]}`) {
 		parts, err := s.Bureau.RepairBatch(g.Request.Context(), person(g).Name, n, in.Parts)
 		s.begun(g, parts, err)
 	}
@@ -428,14 +414,16 @@ func (s *server) outcome(g *gin.Context) {
 	if !ok {
 		return
 	}
-	var report check.Report
-	if r.Report != nil {
-		if err := json.Unmarshal(r.Report, &report); err != nil {
-			s.fail(g, err)
-			return
-		}
+	report, err := r.Checked()
+	if err != nil {
+		s.fail(g, err)
+		return
 	}
-	for _, q := range report.Questions {
+	var open []check.Ask
+	if report != nil {
+		open = report.Questions
+	}
+	for _, q := range open {
 		for _, c := range q.Choices {
 			if q.ID == g.Param("question") && c.Answer == g.Param("answer") {
 				s.serve(g, c.Picture, "image/png")

@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"mime"
@@ -41,16 +42,17 @@ func (s *server) history(g *gin.Context) {
 		return
 	}
 	ctx := g.Request.Context()
-	var h History
 	_, err := s.Bureau.Store.Part(ctx, n)
-	if err == nil {
-		if h.Notes, err = s.Bureau.Store.Notes(ctx, n); err == nil {
-			if h.Signoffs, err = s.Bureau.Store.Signoffs(ctx, n); err == nil {
-				h.Seen, err = s.Bureau.Store.SameBytes(ctx, n)
-			}
-		}
+	if err != nil {
+		s.fail(g, err)
+		return
 	}
-	s.answer(g, h, err)
+	var h History
+	var failed [3]error
+	h.Notes, failed[0] = s.Bureau.Store.Notes(ctx, n)
+	h.Signoffs, failed[1] = s.Bureau.Store.Signoffs(ctx, n)
+	h.Seen, failed[2] = s.Bureau.Store.SameBytes(ctx, n)
+	s.answer(g, h, errors.Join(failed[:]...))
 }
 
 func (s *server) addNote(g *gin.Context) {

@@ -19,17 +19,11 @@ type StudyOrder struct {
 }
 
 func (s *server) ask(g *gin.Context) {
-	n, ok := id(g, "part")
-	if !ok {
-		return
-	}
 	var in StudyOrder
-	if err := g.ShouldBindJSON(&in); err != nil {
-		problem(g, http.StatusBadRequest, `send {"kind": "compare", "from": 0, "to": 1}, or {"kind": "levels", "from": 1}`)
-		return
+	if n, ok := id(g, "part"); ok && order(g, &in, `{"kind": "compare", "from": 0, "to": 1}, or {"kind": "levels", "from": 1}`) {
+		study, err := s.Bureau.Study(g.Request.Context(), person(g).Name, n, in.Kind, in.From, in.To)
+		s.answer(g, study, err)
 	}
-	study, err := s.Bureau.Study(g.Request.Context(), person(g).Name, n, in.Kind, in.From, in.To)
-	s.answer(g, study, err)
 }
 
 // found is the study that the address names; false when it answered already.

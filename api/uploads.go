@@ -15,8 +15,7 @@ type UploadOrder struct {
 
 func (s *server) beginUpload(g *gin.Context) {
 	var in UploadOrder
-	if err := g.ShouldBindJSON(&in); err != nil {
-		problem(g, http.StatusBadRequest, `send {"name": "hull.stl", "bytes": 250000000}`)
+	if !order(g, &in, `{"name": "hull.stl", "bytes": 250000000}`) {
 		return
 	}
 	up, err := s.Bureau.Uploads.Begin(person(g).Name, in.Name, in.Bytes, s.Bureau.Limits.Bytes)

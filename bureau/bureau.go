@@ -8,7 +8,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -300,12 +299,9 @@ func (b *Bureau) questions(ctx context.Context, part int64) ([]check.Ask, error)
 		if err != nil {
 			return nil, err
 		}
-		if r.Report == nil {
-			return nil, nil
-		}
-		var report check.Report
-		if err := json.Unmarshal(r.Report, &report); err != nil {
-			return nil, fmt.Errorf("the report of revision %d: %w", number, err)
+		report, err := r.Checked()
+		if err != nil || report == nil {
+			return nil, err
 		}
 		open = append(open, report.Questions...)
 	}
@@ -435,14 +431,11 @@ func (b *Bureau) Report(ctx context.Context, part int64, number int) (*check.Rep
 	if err != nil {
 		return nil, err
 	}
-	if r.Report == nil {
-		return nil, invalid("revision %d is not checked yet", number)
+	report, err := r.Checked()
+	if err == nil && report == nil {
+		err = invalid("revision %d is not checked yet", number)
 	}
-	report := new(check.Report)
-	if err := json.Unmarshal(r.Report, report); err != nil {
-		return nil, fmt.Errorf("the report of revision %d: %w", number, err)
-	}
-	return report, nil
+	return report, err
 }
 
 // Study has something worked out about one revision of a part, or two, or finds
@@ -499,9 +492,9 @@ func (b *Bureau) Repair(ctx context.Context, person string, part int64, o Order)
 		return err
 	}
 	if len(steps) > 0 && r.Verdict != "" && r.Verdict != "reject" {
-		var report check.Report
-		if err := json.Unmarshal(r.Report, &report); err != nil {
-			return fmt.Errorf("the report of revision %d: %w", from, err)
+		report, err := r.Checked()
+		if err != nil {
+			return err
 		}
 		if report.Unit.Doubtful {
 			return invalid("the part's unit is in doubt; settle it first")

@@ -4,7 +4,6 @@ import (
 	"archive/zip"
 	"context"
 	"encoding/csv"
-	"encoding/json"
 	"fmt"
 	"io"
 	"path/filepath"
@@ -20,10 +19,6 @@ import (
 // that could be read, and a table of all of them: those that are listed, or all for
 // nil. Names that several parts have in common get their parts' numbers.
 func (b *Bureau) Export(ctx context.Context, batch int64, list []int64, out io.Writer) error {
-	parts, err := b.Store.Parts(ctx, batch)
-	if err != nil {
-		return err
-	}
 	z := zip.NewWriter(out)
 	used := map[string]bool{}
 	unlike := func(name string, part int64) string {
@@ -34,22 +29,12 @@ func (b *Bureau) Export(ctx context.Context, batch int64, list []int64, out io.W
 		used[strings.ToLower(name)] = true
 		return name
 	}
-	rows := [][]string{columns}
-	for _, p := range parts {
-		if list != nil && !slices.Contains(list, p.ID) {
-			continue
-		}
-		row, r, err := b.row(ctx, p)
-		if err != nil {
-			return fmt.Errorf("%s: %w", p.Name, err)
-		}
-		if r.Report != nil && r.Verdict != "reject" {
-			row[4] = unlike(r.FileName, p.ID)
-			if err := b.exportRevision(z, r, row[4]); err != nil {
-				return fmt.Errorf("%s: %w", p.Name, err)
-			}
-		}
-		rows = append(rows, row)
+	rows, err := b.rows(ctx, batch, list, func(r record.Revision) (string, error) {
+		name := unlike(r.FileName, r.PartID)
+		return name, b.exportRevision(z, r, name)
+	})
+	if err != nil {
+		return err
 	}
 	w, err := z.Create("parts.csv")
 	if err != nil {
@@ -69,22 +54,33 @@ func (b *Bureau) Table(ctx context.Context, batch int64, out io.Writer) error {
 	if _, err := b.Store.Batch(ctx, batch); err != nil {
 		return err
 	}
-	parts, err := b.Store.Parts(ctx, batch)
+	rows, err := b.rows(ctx, batch, nil, func(r record.Revision) (string, error) { return r.FileName, nil })
 	if err != nil {
 		return err
 	}
+	return writeTable(out, rows)
+}
+
+// rows are the table of a batch's parts, of those that are listed or of all for nil.
+// hand is called for each revision that there is a file of to hand over, and says
+// under which name that is.
+func (b *Bureau) rows(ctx context.Context, batch int64, list []int64, hand func(record.Revision) (string, error)) ([][]string, error) {
+	parts, err := b.Store.Parts(ctx, batch)
+	if err != nil {
+		return nil, err
+	}
 	rows := [][]string{columns}
 	for _, p := range parts {
-		row, r, err := b.row(ctx, p)
-		if err != nil {
-			return fmt.Errorf("%s: %w", p.Name, err)
+		if list != nil && !slices.Contains(list, p.ID) {
+			continue
 		}
-		if r.Report != nil && r.Verdict != "reject" {
-			row[4] = r.FileName
+		row, err := b.row(ctx, p, hand)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", p.Name, err)
 		}
 		rows = append(rows, row)
 	}
-	return writeTable(out, rows)
+	return rows, nil
 }
 
 // PlainCell is a cell of a table that no table program takes for a formula.
@@ -104,17 +100,19 @@ func writeTable(out io.Writer, rows [][]string) error {
 	return csv.NewWriter(out).WriteAll(rows)
 }
 
-// row is a part's row of the table, but for the name of its file, and its newest
-// revision.
-func (b *Bureau) row(ctx context.Context, p record.Part) ([]string, record.Revision, error) {
+// row is a part's row of the table.
+func (b *Bureau) row(ctx context.Context, p record.Part, hand func(record.Revision) (string, error)) ([]string, error) {
 	row := []string{strconv.FormatInt(p.ID, 10), p.Name, p.Verdict, strconv.Itoa(p.Current), "", "", "", "", "", "", "", "", p.Problem, p.Signed}
 	r, err := b.Store.Revision(ctx, p.ID, p.Current)
-	if err != nil || r.Report == nil || r.Verdict == "reject" {
-		return row, r, err
+	if err != nil || r.Report == nil || r.Verdict == string(check.Reject) {
+		return row, err
 	}
-	var report check.Report
-	if err := json.Unmarshal(r.Report, &report); err != nil {
-		return nil, r, fmt.Errorf("the report of revision %d: %w", r.Number, err)
+	report, err := r.Checked()
+	if err != nil {
+		return nil, err
+	}
+	if row[4], err = hand(r); err != nil {
+		return nil, err
 	}
 	row[5] = report.Unit.Chosen
 	for k, mm := range report.Geometry.SizeMM {
@@ -132,7 +130,7 @@ func (b *Bureau) row(ctx context.Context, p record.Part) ([]string, record.Revis
 		left = append(left, fmt.Sprintf("%d %s", f.Count, f.Kind))
 	}
 	row[11], row[12] = strings.Join(found, "; "), strings.Join(left, "; ")
-	return row, r, nil
+	return row, nil
 }
 
 // exportRevision adds a revision's file and report to the zip.

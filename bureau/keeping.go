@@ -52,21 +52,36 @@ func (b *Bureau) Backup(ctx context.Context, out io.Writer) error {
 	if err := add(recordsName, tmp); err != nil {
 		return err
 	}
-	err = b.Store.Files(ctx, func(sum string, _ bool) error {
+	err = b.files(ctx, func(sum string, f *os.File) error {
+		if f == nil {
+			return nil // taken away by a rule of keeping, or lost: the verification tells which
+		}
+		return add("vault/"+sum, f)
+	})
+	return errors.Join(err, z.Close())
+}
+
+// files calls see with every file that some record needs, nil for one that is gone.
+func (b *Bureau) files(ctx context.Context, see func(sum string, f *os.File) error) error {
+	sums, err := b.Store.Files(ctx)
+	if err != nil {
+		return err
+	}
+	for _, sum := range sums {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
 		f, err := b.Vault.Open(sum)
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil // taken away by a rule of keeping, or lost: the verification tells which
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
 		}
+		err = see(sum, f)
+		f.Close() // of none, too
 		if err != nil {
 			return err
 		}
-		defer f.Close()
-		return add("vault/"+sum, f)
-	})
-	return errors.Join(err, z.Close())
+	}
+	return nil
 }
 
 // Restore puts a backup into empty records and an empty vault. Each file's bytes must
@@ -118,20 +133,12 @@ type Damage struct {
 // longer match their hash and those that are gone.
 func (b *Bureau) VerifyVault(ctx context.Context) (files int, bad []Damage, err error) {
 	bad = []Damage{}
-	err = b.Store.Files(ctx, func(sum string, _ bool) error {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
+	err = b.files(ctx, func(sum string, f *os.File) error {
 		files++
-		f, err := b.Vault.Open(sum)
-		if errors.Is(err, fs.ErrNotExist) {
+		if f == nil {
 			bad = append(bad, Damage{sum, true})
 			return nil
 		}
-		if err != nil {
-			return err
-		}
-		defer f.Close()
 		hash := sha256.New()
 		if _, err := io.Copy(hash, f); err != nil {
 			return err

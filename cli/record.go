@@ -117,10 +117,6 @@ func searchCommand() *cobra.Command {
 		Use: "search [WORD…]", Short: "Find parts by words, finding, verdict, size and day",
 		Example: "  veneer search fog bell\n  veneer search --finding open-boundary --since 2026-11-01\n  veneer search --verdict hold --customer 'Harbour Museum'",
 		RunE: func(c *cobra.Command, args []string) error {
-			cl, err := signedIn()
-			if err != nil {
-				return err
-			}
 			values := url.Values{}
 			if len(args) > 0 {
 				values.Set("q", strings.Join(args, " "))
@@ -130,24 +126,26 @@ func searchCommand() *cobra.Command {
 					values.Set(name, *value)
 				}
 			}
-			list, err := cl.Search(c.Context(), values)
-			if err != nil {
-				return err
-			}
-			if asJSON {
-				return printJSON(c.OutOrStdout(), list)
-			}
-			if len(list) == 0 {
-				fmt.Fprintln(c.OutOrStdout(), "nothing was found")
+			return withClient(func(cl *client.Client) error {
+				list, err := cl.Search(c.Context(), values)
+				if err != nil {
+					return err
+				}
+				if asJSON {
+					return printJSON(c.OutOrStdout(), list)
+				}
+				if len(list) == 0 {
+					fmt.Fprintln(c.OutOrStdout(), "nothing was found")
+					return nil
+				}
+				t := newTable(c.OutOrStdout())
+				t.AppendHeader(table.Row{"part", "file", "verdict", "size mm", "batch", "customer", "received"})
+				for _, p := range list {
+					t.AppendRow(table.Row{p.ID, p.Name, p.Verdict, sizeWords(p.SizeMM), p.BatchName, p.Customer, p.CreatedAt.Format("2006-01-02")})
+				}
+				t.Render()
 				return nil
-			}
-			t := newTable(c.OutOrStdout())
-			t.AppendHeader(table.Row{"part", "file", "verdict", "size mm", "batch", "customer", "received"})
-			for _, p := range list {
-				t.AppendRow(table.Row{p.ID, p.Name, p.Verdict, sizeWords(p.SizeMM), p.BatchName, p.Customer, p.CreatedAt.Format("2006-01-02")})
-			}
-			t.Render()
-			return nil
+			})
 		},
 	}
 	for name, about := range map[string]string{"finding": "kind of finding as received", "verdict": "of the newest revision", "customer": "exactly", "process": "its name", "signed": "proposed, approved or sent back",

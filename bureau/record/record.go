@@ -3,6 +3,7 @@
 package record
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"time"
@@ -120,6 +121,18 @@ type Revision struct {
 	Report     JSON      `db:"report" json:"report,omitempty"` // veneer.check/1, once checked
 	Repair     JSON      `db:"repair" json:"repair,omitempty"` // steps of the repair that made it
 	CreatedAt  time.Time `db:"created_at" json:"created_at"`
+}
+
+// Checked is a revision's check report; nil before it is checked.
+func (r Revision) Checked() (*check.Report, error) {
+	if r.Report == nil {
+		return nil, nil
+	}
+	report := new(check.Report)
+	if err := json.Unmarshal(r.Report, report); err != nil {
+		return nil, fmt.Errorf("the report of revision %d: %w", r.Number, err)
+	}
+	return report, nil
 }
 
 // JobKind is what a job does to a part.

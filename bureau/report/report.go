@@ -90,14 +90,10 @@ func New(s Source, made time.Time, customer bool) (*Part, error) {
 	p := &Part{Schema: Schema, Made: made.UTC().Truncate(time.Second), Customer: customer, Batch: s.Batch, Part: s.Part, Process: limits, Verdict: s.Part.Verdict,
 		Done: []Done{}, Answers: []Answer{}, Findings: []Finding{}, Notes: s.Notes, Signoffs: s.Signoffs}
 	read := func(r record.Revision) (*check.Report, error) {
-		if r.Report == nil || r.Verdict == string(check.Reject) {
+		if r.Verdict == string(check.Reject) {
 			return nil, nil
 		}
-		report := new(check.Report)
-		if err := json.Unmarshal(r.Report, report); err != nil {
-			return nil, fmt.Errorf("the report of revision %d: %w", r.Number, err)
-		}
-		return report, nil
+		return r.Checked()
 	}
 	first, last := s.Revisions[0], s.Revisions[s.Part.Current]
 	if p.Received, err = read(first); err != nil {

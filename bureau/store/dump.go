@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -153,49 +154,21 @@ func (s *Store) Load(ctx context.Context, in io.Reader) error {
 	return tx.Commit()
 }
 
-// Files calls see with the SHA-256 of every file of the vault that some record needs,
-// each once, and whether it is an original as received.
-func (s *Store) Files(ctx context.Context, see func(sum string, original bool) error) error {
-	rows, err := s.db.QueryContext(ctx, `SELECT sum, MAX(original) FROM (
-		SELECT file_sha256 AS sum, number = 0 AS original FROM revisions UNION ALL SELECT picture_sha256, 0 FROM revisions UNION ALL SELECT view_sha256, 0 FROM revisions
-		UNION ALL SELECT light_sha256, 0 FROM revisions UNION ALL SELECT front_sha256, 0 FROM revisions UNION ALL SELECT marked_sha256, 0 FROM revisions
-		UNION ALL SELECT sha256, 1 FROM companions) AS files WHERE sum <> '' GROUP BY sum ORDER BY sum`)
-	if err != nil {
-		return err
-	}
-	var sums []string
-	var originals []bool
-	for rows.Next() {
-		var sum string
-		var original bool
-		if err := rows.Scan(&sum, &original); err != nil {
-			return errors.Join(err, rows.Close())
-		}
-		sums, originals = append(sums, sum), append(originals, original)
-	}
-	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
-		return err
+// Files lists the SHA-256 of every file of the vault that some record needs, each once.
+func (s *Store) Files(ctx context.Context) (sums []string, err error) {
+	if err := s.db.SelectContext(ctx, &sums, `SELECT DISTINCT sum FROM (
+		SELECT file_sha256 AS sum FROM revisions UNION ALL SELECT picture_sha256 FROM revisions UNION ALL SELECT view_sha256 FROM revisions
+		UNION ALL SELECT light_sha256 FROM revisions UNION ALL SELECT front_sha256 FROM revisions UNION ALL SELECT marked_sha256 FROM revisions
+		UNION ALL SELECT sha256 FROM companions) AS files WHERE sum <> ''`); err != nil {
+		return nil, err
 	}
 	more, err := s.studyFiles(ctx)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	seen := map[string]bool{}
-	for _, sum := range sums {
-		seen[sum] = true
-	}
-	for _, sum := range more {
-		if !seen[sum] {
-			seen[sum] = true
-			sums, originals = append(sums, sum), append(originals, false)
-		}
-	}
-	for i, sum := range sums {
-		if err := see(sum, originals[i]); err != nil {
-			return err
-		}
-	}
-	return nil
+	sums = append(sums, more...)
+	slices.Sort(sums)
+	return slices.Compact(sums), nil
 }
 
 // studyFiles lists the files that came with studies, and the pictures of questions'

@@ -154,9 +154,9 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*ou
 	var earlier map[string]int
 	chosen := part.UnitSet
 	if job.Kind != record.Inspect && chosen == "" { // in the unit that the check settled on
-		var report check.Report
-		if err := json.Unmarshal(received.Report, &report); err != nil {
-			return nil, fmt.Errorf("the report of revision 0: %w", err)
+		report, err := checked(received)
+		if err != nil {
+			return nil, err
 		}
 		chosen = report.Unit.Chosen
 	} else if earlier, err = b.Store.Earlier(ctx, part, batch.Customer); err != nil {
@@ -300,9 +300,9 @@ func (b *Workbench) studyOf(ctx context.Context, job *record.Job, unitSet string
 		if err != nil {
 			return nil, err
 		}
-		report := new(check.Report)
-		if err := json.Unmarshal(r.Report, report); err != nil {
-			return nil, fmt.Errorf("the report of revision %d: %w", n, err)
+		report, err := checked(r)
+		if err != nil {
+			return nil, err
 		}
 		s.Reports = append(s.Reports, report)
 		s.File, s.Name, s.Unit = b.Vault.Path(r.FileSHA256), r.FileName, "mm"
@@ -311,6 +311,15 @@ func (b *Workbench) studyOf(ctx context.Context, job *record.Job, unitSet string
 		}
 	}
 	return s, nil
+}
+
+// checked is the report of a revision that some work starts from.
+func checked(r record.Revision) (*check.Report, error) {
+	report, err := r.Checked()
+	if err == nil && report == nil {
+		err = fmt.Errorf("revision %d is not checked", r.Number)
+	}
+	return report, err
 }
 
 // ending is the file name's ending for a result: 3MF when there was more than a
