@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -97,28 +98,40 @@ func signIn(t *testing.T, server, name string) *client.Client {
 // submit sends files of the demo set and waits until they are done.
 func submit(t *testing.T, c *client.Client, names ...string) api.BatchWithParts {
 	t.Helper()
+	all := submitted(t, c, client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: written(t, names...)})
+	require.Len(t, all.Parts, len(names))
+	return all
+}
+
+// written lists files of the demo set, with what comes along with them, in a folder.
+func written(t *testing.T, names ...string) (paths []string) {
+	t.Helper()
 	dir := t.TempDir()
-	s := client.Submission{Customer: "Harbour Museum", Process: "resin"}
+	write := func(name string, content []byte) {
+		require.NoError(t, os.WriteFile(dir+"/"+name, content, 0o600))
+		paths = append(paths, dir+"/"+name)
+	}
 	for _, b := range demo.Batches() {
 		for _, f := range b.Files {
-			for _, n := range names {
-				if n == f.Name {
-					require.NoError(t, os.WriteFile(dir+"/"+n, f.Bytes(), 0o600))
-					s.Paths = append(s.Paths, dir+"/"+n)
-					for name, content := range f.Beside() {
-						require.NoError(t, os.WriteFile(dir+"/"+name, content, 0o600))
-						s.Paths = append(s.Paths, dir+"/"+name)
-					}
+			if slices.Contains(names, f.Name) {
+				write(f.Name, f.Bytes())
+				for name, content := range f.Beside() {
+					write(name, content)
 				}
 			}
 		}
 	}
+	return paths
+}
+
+// submitted sends a batch and waits until it is done.
+func submitted(t *testing.T, c *client.Client, s client.Submission) api.BatchWithParts {
+	t.Helper()
 	b, err := c.Submit(t.Context(), s)
 	require.NoError(t, err)
 	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
 	all, err := c.Batch(t.Context(), b.ID)
 	require.NoError(t, err)
-	require.Len(t, all.Parts, len(names))
 	return all
 }
 

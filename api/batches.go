@@ -1,6 +1,7 @@
 package api
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"mime"
@@ -41,7 +42,26 @@ type Kind struct {
 	Action   string         `json:"action"`
 }
 
-func (s *server) processes(g *gin.Context) { g.JSON(http.StatusOK, process.All()) }
+func (s *server) processes(g *gin.Context) {
+	list, err := s.Bureau.Store.Processes(g.Request.Context())
+	s.answer(g, list, err)
+}
+
+func (s *server) setProcess(g *gin.Context) {
+	var in process.Process
+	if !order(g, &in, `a process as the list has it, such as {"name": "resin", "title": "Cured resin", "wall_mm": 0.6, …}`) {
+		return
+	}
+	if name := g.Param("process"); in.Name != name {
+		problem(g, http.StatusBadRequest, fmt.Sprintf("the address says %q and the process %q", name, in.Name))
+		return
+	}
+	s.accept(g, s.Bureau.SetProcess(g.Request.Context(), person(g).Name, in))
+}
+
+func (s *server) resetProcess(g *gin.Context) {
+	s.accept(g, s.Bureau.Store.ResetProcess(g.Request.Context(), person(g).Name, g.Param("process")))
+}
 
 func (s *server) kinds(g *gin.Context) {
 	list := []Kind{}
@@ -133,7 +153,7 @@ func (s *server) receive(g *gin.Context) {
 			problem(g, http.StatusBadRequest, "the form broke off: "+err.Error())
 			return
 		}
-		if err := s.take(in, person(g).Name, part.FormName(), rawName(part.Header.Get("Content-Disposition")), part); err != nil {
+		if err := s.take(g.Request.Context(), in, person(g).Name, part.FormName(), rawName(part.Header.Get("Content-Disposition")), part); err != nil {
 			s.fail(g, err)
 			return
 		}
@@ -147,7 +167,7 @@ func (s *server) receive(g *gin.Context) {
 	g.JSON(http.StatusCreated, batch)
 }
 
-func (s *server) take(in *bureau.Intake, person, field, name string, body io.Reader) error {
+func (s *server) take(ctx context.Context, in *bureau.Intake, person, field, name string, body io.Reader) error {
 	if name != "" {
 		return in.Add(name, body)
 	}
@@ -158,7 +178,7 @@ func (s *server) take(in *bureau.Intake, person, field, name string, body io.Rea
 	if field == "upload" {
 		return in.AddUpload(s.Bureau.Uploads, person, string(value))
 	}
-	return in.Set(field, string(value))
+	return in.Set(ctx, field, string(value))
 }
 
 func rawName(disposition string) string {

@@ -91,6 +91,7 @@ var enums = map[reflect.Type][]string{
 	reflect.TypeFor[record.StudyKind](): {"compare", "levels"},
 	reflect.TypeFor[record.Role]():      {"viewer", "operator", "lead", "administrator"},
 	reflect.TypeFor[record.Scope]():     {"everything", "reading"},
+	reflect.TypeFor[record.Origin]():    {"shipped", "changed", "added"},
 	reflect.TypeFor[record.SignState](): {"proposed", "approved", "sent back", "withdrawn"},
 }
 

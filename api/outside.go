@@ -41,9 +41,24 @@ func (s *server) addLink(g *gin.Context) {
 	}
 }
 
+func (s *server) links(g *gin.Context) {
+	if n, ok := id(g, "part"); ok {
+		list, err := s.Bureau.Store.Links(g.Request.Context(), n)
+		s.answer(g, list, err)
+	}
+}
+
 func (s *server) endLinks(g *gin.Context) {
 	if n, ok := id(g, "part"); ok {
-		s.accept(g, s.Bureau.Store.EndLinks(g.Request.Context(), person(g).Name, n))
+		s.accept(g, s.Bureau.Store.EndLink(g.Request.Context(), person(g).Name, n, 0))
+	}
+}
+
+func (s *server) endLink(g *gin.Context) {
+	if n, ok := id(g, "part"); ok {
+		if link, ok := id(g, "link"); ok {
+			s.accept(g, s.Bureau.Store.EndLink(g.Request.Context(), person(g).Name, n, link))
+		}
 	}
 }
 

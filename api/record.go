@@ -151,6 +151,32 @@ func (s *server) batchCSV(g *gin.Context) {
 	g.Data(http.StatusOK, csvType, b.Bytes())
 }
 
+// Trail is a piece of the audit trail, and all that the whole of it tells of.
+type Trail struct {
+	Lines   []record.TrailLine `json:"lines"`
+	Actions []string           `json:"actions"`
+}
+
+func (s *server) trail(g *gin.Context) {
+	q := record.TrailQuery{Person: g.Query("person"), Action: g.Query("action")}
+	var before int64
+	for name, to := range map[string]*int64{"batch": &q.Batch, "part": &q.Part, "before": &before} {
+		if text := g.Query(name); text != "" {
+			n, err := strconv.ParseInt(text, 10, 64)
+			if err != nil {
+				problem(g, http.StatusBadRequest, name+" is a number")
+				return
+			}
+			*to = n
+		}
+	}
+	var t Trail
+	var failed [2]error
+	t.Lines, failed[0] = s.Bureau.Store.Trail(g.Request.Context(), q, before, 100)
+	t.Actions, failed[1] = s.Bureau.Store.Actions(g.Request.Context())
+	s.answer(g, t, errors.Join(failed[:]...))
+}
+
 // AuditCheck tells whether the audit trail holds.
 type AuditCheck struct {
 	Lines  int   `json:"lines"`  // that hold

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -295,9 +296,87 @@ func TestLinksShowOnePart(t *testing.T) {
 	assert.Equal(t, 404, code)
 	_, err = c.NewLink(t.Context(), bell, 0)
 	assert.ErrorContains(t, err, "1 to 366 days")
-	require.NoError(t, c.EndLinks(t.Context(), bell))
+	second, err := c.NewLink(t.Context(), bell, 30)
+	require.NoError(t, err)
+	links, err := c.Links(t.Context(), bell)
+	require.NoError(t, err)
+	require.Len(t, links, 2)
+	assert.NotNil(t, links[0].OpenedAt)
+	assert.Nil(t, links[1].OpenedAt, "nobody looked yet")
+	assert.Equal(t, "ada", links[0].CreatedBy)
+	require.NoError(t, c.EndLink(t.Context(), bell, links[0].ID))
 	code, _ = get("/shared/"+token, "")
 	assert.Equal(t, 404, code)
+	assert.ErrorContains(t, c.EndLink(t.Context(), bell, links[0].ID), "no such record")
+	assert.ErrorContains(t, c.EndLink(t.Context(), bell+1, links[1].ID), "no such record", "not by way of another part")
+	code, _ = get(second.Path, "")
+	assert.Equal(t, 200, code)
+	require.NoError(t, c.EndLinks(t.Context(), bell))
+	code, _ = get(second.Path, "")
+	assert.Equal(t, 404, code)
+}
+
+// TestProcesses has a lead change a process and add one: parts are checked against what
+// it is by then, and the audit trail tells what was changed.
+func TestProcesses(t *testing.T) {
+	server := serve(t)
+	ada, lea := signIn(t, server, "ada"), signIn(t, server, "lea")
+	heavy := func(asked client.Submission) bool {
+		return slices.ContainsFunc(submitted(t, ada, asked).Parts[0].Findings, func(f record.Finding) bool { return f.Kind == "too-heavy" })
+	}
+	asked := client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: written(t, "bollard.stl")}
+	assert.False(t, heavy(asked))
+	named := func(name string) record.ProcessRow {
+		list, err := ada.Processes(t.Context())
+		require.NoError(t, err)
+		for _, p := range list {
+			if p.Name == name {
+				return p
+			}
+		}
+		return record.ProcessRow{}
+	}
+	resin := named("resin")
+	assert.Equal(t, record.Shipped, resin.Origin)
+	resin.MaxTriangles = 100
+	assert.ErrorContains(t, ada.SetProcess(t.Context(), resin.Process), "takes a lead")
+	require.NoError(t, lea.SetProcess(t.Context(), resin.Process))
+	assert.Equal(t, [2]string{"changed", "lea"}, [2]string{string(named("resin").Origin), named("resin").ChangedBy})
+	assert.True(t, heavy(asked), "it counts from now on")
+
+	tin := resin.Process
+	tin.Name, tin.Title, tin.WallMM = "tin", "Cast tin", -1
+	assert.ErrorContains(t, lea.SetProcess(t.Context(), tin), "wall_mm is from")
+	tin.WallMM = 2
+	require.NoError(t, lea.SetProcess(t.Context(), tin))
+	asked.Process = "tin"
+	assert.True(t, heavy(asked))
+	assert.ErrorContains(t, lea.ResetProcess(t.Context(), "tin"), "batches use tin, 1 of them")
+	asked.Process = "clay"
+	_, err := ada.Submit(t.Context(), asked)
+	assert.ErrorContains(t, err, "there are colour, filament, metal, powder, resin, tin")
+	require.NoError(t, lea.ResetProcess(t.Context(), "resin"))
+	assert.Equal(t, 2_000_000, named("resin").MaxTriangles)
+	assert.ErrorContains(t, lea.ResetProcess(t.Context(), "resin"), "as it came")
+	assert.ErrorContains(t, lea.ResetProcess(t.Context(), "clay"), "no such record")
+
+	_, err = ada.Trail(t.Context(), nil)
+	assert.ErrorContains(t, err, "takes a lead")
+	trail, err := lea.Trail(t.Context(), url.Values{"person": {"lea"}})
+	require.NoError(t, err)
+	require.Len(t, trail.Lines, 3)
+	assert.Equal(t, "process changed", trail.Lines[2].Action)
+	assert.JSONEq(t, `{"process": "resin", "from": {"max_triangles": 2000000}, "to": {"max_triangles": 100}}`, string(trail.Lines[2].Detail))
+	assert.Contains(t, trail.Actions, "batch received")
+	older, err := lea.Trail(t.Context(), url.Values{"person": {"lea"}, "before": {num(trail.Lines[1].ID)}})
+	require.NoError(t, err)
+	assert.Equal(t, trail.Lines[2:], older.Lines)
+	about, err := lea.Trail(t.Context(), url.Values{"action": {"batch received"}, "batch": {"1"}})
+	require.NoError(t, err)
+	require.Len(t, about.Lines, 1)
+	assert.Equal(t, "bollard.stl", about.Lines[0].BatchName)
+	_, err = lea.Trail(t.Context(), url.Values{"part": {"the bell"}})
+	assert.ErrorContains(t, err, "part is a number")
 }
 
 // TestHooksAreTold has a program told of a question and of a batch that is done, with a

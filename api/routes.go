@@ -75,6 +75,8 @@ func (s *server) routes() []route {
 		{method: post, path: "/tokens", who: own, do: s.addToken, in: TokenOrder{}, out: NewToken{}, status: http.StatusCreated, summary: "Make a personal token, which is told this once"},
 		{method: http.MethodDelete, path: "/tokens/:token", who: own, do: s.endToken, status: http.StatusNoContent, summary: "End a personal token"},
 
+		{method: get, path: "/audit", who: leading, do: s.trail, out: Trail{}, summary: "The audit trail, newest first",
+			query: []param{{"person", "whose lines"}, {"action", "what was done"}, {"batch", "about which batch"}, {"part", "about which part"}, {"before", "go on below this line's number"}}},
 		{method: get, path: "/audit/verify", who: ruling, do: s.verifyAudit, out: AuditCheck{}, summary: "Whether the audit trail holds, line by line"},
 		{method: get, path: "/insights", who: looking, do: s.insights, out: record.Insights{}, summary: "What came in the last weeks, and what became of it", query: []param{{"weeks", "how many, 12 when left out"}}},
 		{method: get, path: "/insights.csv", who: looking, do: s.insightsCSV, gives: csvType, summary: "The same as a table", query: []param{{"weeks", "how many, 12 when left out"}}},
@@ -88,7 +90,9 @@ func (s *server) routes() []route {
 			query: []param{{"q", "words of names, batches, customers, notes and answers"}, {"finding", "kind of finding as received"}, {"verdict", "of the newest revision"}, {"customer", "exactly"}, {"process", "its name"},
 				{"signed", "proposed, approved or sent back"}, {"least", "longest side in mm, at least"}, {"most", "at most"}, {"since", "day, such as 2026-11-24"}, {"until", "day"}, {"before", "go on below this part's number"}}},
 
-		{method: get, path: "/processes", who: looking, do: s.processes, out: []process.Process{}, summary: "Printing processes and their limits"},
+		{method: get, path: "/processes", who: looking, do: s.processes, out: []record.ProcessRow{}, summary: "Printing processes and their limits"},
+		{method: http.MethodPut, path: "/processes/:process", who: leading, do: s.setProcess, in: process.Process{}, status: http.StatusAccepted, summary: "Change a printing process, or add one; for checks from now on"},
+		{method: http.MethodDelete, path: "/processes/:process", who: leading, do: s.resetProcess, status: http.StatusAccepted, summary: "Bring a process back to what it came as, or take out one that was added and no batch uses"},
 		{method: get, path: "/kinds", who: looking, do: s.kinds, out: []Kind{}, summary: "Kinds of findings, explained"},
 		{method: get, path: "/kinds/:kind/sketch", who: looking, do: s.sketch, gives: svgType, summary: "A drawing of a kind of finding, before and after"},
 
@@ -131,6 +135,8 @@ func (s *server) routes() []route {
 		{method: get, path: "/parts/:part/report.pdf", who: looking, do: s.partPDF, gives: pdfType, summary: "The same, to be printed", query: []param{forParam}},
 		{method: post, path: "/parts/:part/answers-as-before", who: operating, do: s.answerAsBefore, status: http.StatusAccepted, summary: "Answer as about an earlier part of the same bytes"},
 		{method: post, path: "/parts/:part/links", who: operating, do: s.addLink, in: LinkOrder{}, out: NewLink{}, status: http.StatusCreated, summary: "Make an address that shows the report and its files to whoever has it, for a while"},
+		{method: get, path: "/parts/:part/links", who: operating, do: s.links, out: []record.Link{}, summary: "The addresses that show a part to whoever has them"},
+		{method: http.MethodDelete, path: "/parts/:part/links/:link", who: operating, do: s.endLink, status: http.StatusAccepted, summary: "End one of them"},
 		{method: http.MethodDelete, path: "/parts/:part/links", who: operating, do: s.endLinks, status: http.StatusAccepted, summary: "End all such addresses of a part"},
 		{method: get, path: "/shared/:link", who: anyone, do: s.sharedReport, out: report.Part{}, summary: "The report that a link shows"},
 		{method: get, path: "/shared/:link/report.pdf", who: anyone, do: s.sharedPDF, gives: pdfType, summary: "The same, to be printed"},

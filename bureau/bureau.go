@@ -47,6 +47,7 @@ type Bureau struct {
 	Parts     int         // most files in one batch
 	Session   time.Duration
 	Passwords *argon2id.Params // nil for the default strength
+	Another   bool             // somebody else approves than proposed
 	FirstCode string           // lets the first administrator in, while there is nobody; "" for none
 }
 
@@ -77,10 +78,18 @@ func (in *Intake) Under(key string) error {
 	return nil
 }
 
+// SetProcess changes a printing process, or adds one.
+func (b *Bureau) SetProcess(ctx context.Context, person string, p process.Process) error {
+	if err := p.Prove(); err != nil {
+		return invalid("%v", err)
+	}
+	return b.Store.SetProcess(ctx, person, p)
+}
+
 // Set takes one of the batch's words: name, customer, process, repair (auto or
 // none), or expect, the size that the customer stated for all parts
 // (120x80x40mm) or for one (lamp.stl=120x80x40mm).
-func (in *Intake) Set(field, value string) error {
+func (in *Intake) Set(ctx context.Context, field, value string) error {
 	value = strings.TrimSpace(value)
 	if len([]rune(value)) > 200 {
 		return invalid("%s has more than 200 letters", field)
@@ -91,7 +100,7 @@ func (in *Intake) Set(field, value string) error {
 	case "customer":
 		in.batch.Customer = value
 	case "process":
-		if _, err := process.Named(value); err != nil {
+		if _, err := in.bureau.Store.Process(ctx, value); err != nil {
 			return invalid("%v", err)
 		}
 		in.batch.Process = value
@@ -414,7 +423,7 @@ func (b *Bureau) Plan(ctx context.Context, part int64, o Order) ([]repair.Step, 
 	if err != nil {
 		return nil, err
 	}
-	limits, err := process.Named(batch.Process)
+	limits, err := b.Store.Process(ctx, batch.Process)
 	if err != nil {
 		return nil, err
 	}

@@ -179,7 +179,8 @@ func (b *Bureau) AddNote(ctx context.Context, person string, part int64, kind, t
 	return b.Store.AddNote(ctx, person, part, kind, text)
 }
 
-// Decide approves what was proposed, or sends it back, which wants a remark.
+// Decide approves what was proposed, or sends it back, which wants a remark. Where the
+// bureau wants another, who proposed does not approve.
 func (b *Bureau) Decide(ctx context.Context, person string, part int64, approve bool, remark string) error {
 	if remark = strings.TrimSpace(remark); !approve && remark == "" {
 		return invalid("say why it is sent back")
@@ -187,7 +188,7 @@ func (b *Bureau) Decide(ctx context.Context, person string, part int64, approve 
 	if len([]rune(remark)) > 1000 {
 		return invalid("a remark has at most 1000 letters")
 	}
-	return b.Store.Decide(ctx, person, part, approve, remark)
+	return b.Store.Decide(ctx, person, part, approve, b.Another, remark)
 }
 
 // NewLink makes an address that shows one part's report and its files to whoever has it,

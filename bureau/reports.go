@@ -26,7 +26,11 @@ func (b *Bureau) PartReport(ctx context.Context, part int64, customer bool) (*re
 	if err != nil {
 		return nil, err
 	}
-	return b.reportOf(ctx, batch, p, events, customer)
+	limits, err := b.Store.Process(ctx, batch.Process)
+	if err != nil {
+		return nil, err
+	}
+	return b.reportOf(ctx, report.Source{Batch: batch, Process: limits, Part: p, Events: events}, customer)
 }
 
 // BatchReport puts the reports of all parts of a batch together.
@@ -43,9 +47,13 @@ func (b *Bureau) BatchReport(ctx context.Context, batch int64, customer bool) ([
 	if err != nil {
 		return nil, err
 	}
+	limits, err := b.Store.Process(ctx, in.Process)
+	if err != nil {
+		return nil, err
+	}
 	var list []*report.Part
 	for _, p := range parts {
-		r, err := b.reportOf(ctx, in, p, events, customer)
+		r, err := b.reportOf(ctx, report.Source{Batch: in, Process: limits, Part: p, Events: events}, customer)
 		if err != nil {
 			return nil, err
 		}
@@ -54,8 +62,9 @@ func (b *Bureau) BatchReport(ctx context.Context, batch int64, customer bool) ([
 	return list, nil
 }
 
-func (b *Bureau) reportOf(ctx context.Context, batch record.Batch, p record.Part, events []record.Event, customer bool) (*report.Part, error) {
-	s := report.Source{Batch: batch, Part: p, Events: events}
+// reportOf looks up what else a part's report is put together from.
+func (b *Bureau) reportOf(ctx context.Context, s report.Source, customer bool) (*report.Part, error) {
+	p := s.Part
 	list, err := b.Store.Revisions(ctx, p.ID)
 	if err != nil {
 		return nil, err

@@ -39,9 +39,6 @@ func batchSubmit() *cobra.Command {
 		Use: "submit PATH…", Short: "Send files, or all mesh files of a folder with their materials and textures, as one batch", Args: cobra.MinimumNArgs(1),
 		Example: "  veneer batch submit parts/ --customer \"Harbour Museum\" --process resin --watch",
 		RunE: func(c *cobra.Command, args []string) (err error) {
-			if _, err := process.Named(s.Process); err != nil {
-				return err
-			}
 			if s.Paths, s.Names, err = batchFiles(args); err != nil {
 				return err
 			}

@@ -33,7 +33,7 @@ type fileFlags struct {
 }
 
 func (f *fileFlags) add(c *cobra.Command) {
-	c.Flags().StringVarP(&f.process, "process", "p", process.Default, "printing process: colour, filament, metal, powder or resin")
+	c.Flags().StringVarP(&f.process, "process", "p", process.Default, "printing process: colour, filament, metal, powder or resin, or a JSON file of one")
 	c.Flags().StringVarP(&f.unit, "unit", "u", "", "unit of the file's numbers (mm, cm, m, in, ft, um) when you know it")
 	c.Flags().StringVar(&f.expect, "expect", "", "size that the customer stated, such as 120x80x40mm or 120mm")
 	c.Flags().StringArrayVar(&f.answers, "answer", nil, "answer to a question, such as "+check.CutShort+"="+check.Use+", or default to take the default of every question (may be repeated)")
@@ -41,7 +41,7 @@ func (f *fileFlags) add(c *cobra.Command) {
 }
 
 func (f *fileFlags) settings() (pipeline.Settings, error) {
-	p, err := process.Named(f.process)
+	p, err := processOf(f.process)
 	if err != nil {
 		return pipeline.Settings{}, err
 	}

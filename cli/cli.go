@@ -52,7 +52,7 @@ func Main(args []string) int {
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
 		return fmt.Errorf("%w; see %s --help", err, c.CommandPath())
 	})
-	root.AddCommand(checkCommand(), compareCommand(), layersCommand(), explainCommand(), describeCommand(), reportCommand(), searchCommand(), auditCommand(), tokenCommand(), backupCommand(), restoreCommand(), vaultCommand(), pictureCommand(), repairCommand(), decimateCommand(), convertCommand(), batchCommand(), loginCommand(), serveCommand(), demoCommand(), taskCommand())
+	root.AddCommand(checkCommand(), compareCommand(), layersCommand(), explainCommand(), describeCommand(), reportCommand(), searchCommand(), auditCommand(), processCommand(), tokenCommand(), backupCommand(), restoreCommand(), vaultCommand(), pictureCommand(), repairCommand(), decimateCommand(), convertCommand(), batchCommand(), loginCommand(), serveCommand(), demoCommand(), taskCommand())
 	root.SetArgs(args)
 	err := root.ExecuteContext(ctx)
 	var e exit

@@ -87,29 +87,6 @@ func batchReportCommand() *cobra.Command {
 	})
 }
 
-func auditCommand() *cobra.Command {
-	c := &cobra.Command{Use: "audit", Short: "The trail of who did what"}
-	c.AddCommand(&cobra.Command{
-		Use: "verify", Short: "Check that no line of the audit trail was changed, taken out or put in", Args: cobra.NoArgs,
-		Long: "Each line of the trail carries a hash over itself and the line before it. Exit code: 0 all lines hold, 1 one does not.",
-		RunE: func(c *cobra.Command, args []string) error {
-			return withClient(func(cl *client.Client) error {
-				a, err := cl.VerifyAudit(c.Context())
-				if err != nil {
-					return err
-				}
-				if a.Broken != 0 {
-					fmt.Fprintf(c.OutOrStdout(), "line %d does not follow from the lines before it; %d hold\n", a.Broken, a.Lines)
-					return exit{somePass}
-				}
-				fmt.Fprintf(c.OutOrStdout(), "all %d lines hold\n", a.Lines)
-				return nil
-			})
-		},
-	})
-	return c
-}
-
 func searchCommand() *cobra.Command {
 	q := map[string]*string{}
 	var asJSON bool
@@ -117,14 +94,9 @@ func searchCommand() *cobra.Command {
 		Use: "search [WORD…]", Short: "Find parts by words, finding, verdict, size and day",
 		Example: "  veneer search fog bell\n  veneer search --finding open-boundary --since 2026-11-01\n  veneer search --verdict hold --customer 'Harbour Museum'",
 		RunE: func(c *cobra.Command, args []string) error {
-			values := url.Values{}
+			values := queryOf(q)
 			if len(args) > 0 {
 				values.Set("q", strings.Join(args, " "))
-			}
-			for name, value := range q {
-				if *value != "" {
-					values.Set(name, *value)
-				}
 			}
 			return withClient(func(cl *client.Client) error {
 				list, err := cl.Search(c.Context(), values)
@@ -154,6 +126,17 @@ func searchCommand() *cobra.Command {
 	}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return c
+}
+
+// queryOf is a query of the flags that were given.
+func queryOf(flags map[string]*string) url.Values {
+	values := url.Values{}
+	for name, value := range flags {
+		if *value != "" {
+			values.Set(name, *value)
+		}
+	}
+	return values
 }
 
 func tokenCommand() *cobra.Command {

@@ -53,6 +53,7 @@ type config struct {
 	FileBodies    int           `mapstructure:"file-bodies"`
 	FileTextures  int64         `mapstructure:"file-texture-megabytes"`
 	BatchFiles    int           `mapstructure:"batch-files"`
+	Another       bool          `mapstructure:"another-signs"`
 	Session       time.Duration `mapstructure:"session"`
 	Secure        bool          `mapstructure:"secure-cookies"`
 	FirstUser     string        `mapstructure:"first-user"`
@@ -83,6 +84,7 @@ func serveFlags(c *cobra.Command) {
 	f.Int("file-bodies", limits.Bodies, "bodies that a file may have")
 	f.Int64("file-texture-megabytes", limits.Textures>>20, "MiB of textures that a part may have")
 	f.Int("batch-files", 2000, "files that a batch may have")
+	f.Bool("another-signs", false, "who proposed a part for sign-off does not approve it")
 	f.Duration("session", 12*time.Hour, "time after which people sign in again")
 	f.Bool("secure-cookies", false, "send cookies over TLS only (set it behind a TLS proxy)")
 	f.String("first-user", "operator", "name of the administrator made when there is nobody and a first-password")
@@ -188,7 +190,7 @@ func serve(ctx context.Context, cfg config, ready func(address, code string)) er
 	if err != nil {
 		return err
 	}
-	b := &bureau.Bureau{Store: records, Vault: files, Uploads: uploads, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session}
+	b := &bureau.Bureau{Store: records, Vault: files, Uploads: uploads, Limits: limits, Parts: cfg.BatchFiles, Session: cfg.Session, Another: cfg.Another}
 	code, err := firstAccount(ctx, b, cfg)
 	if err != nil {
 		return err

@@ -9,6 +9,7 @@ import (
 
 	"veneer/api"
 	"veneer/bureau/record"
+	"veneer/core/process"
 )
 
 // ReportPDF copies the printability report of a part to w as PDF, for the customer
@@ -94,6 +95,26 @@ func (c *Client) VerifyAudit(ctx context.Context) (a api.AuditCheck, err error) 
 	return a, c.send(ctx, http.MethodGet, "/audit/verify", nil, &a)
 }
 
+// Trail reads the audit trail, newest first, as the query says, as the interface names it.
+func (c *Client) Trail(ctx context.Context, query url.Values) (t api.Trail, err error) {
+	return t, c.send(ctx, http.MethodGet, "/audit?"+query.Encode(), nil, &t)
+}
+
+// Processes lists the printing processes.
+func (c *Client) Processes(ctx context.Context) (list []record.ProcessRow, err error) {
+	return list, c.send(ctx, http.MethodGet, "/processes", nil, &list)
+}
+
+// SetProcess changes a printing process, or adds one.
+func (c *Client) SetProcess(ctx context.Context, p process.Process) error {
+	return c.send(ctx, http.MethodPut, "/processes/"+url.PathEscape(p.Name), p, nil)
+}
+
+// ResetProcess brings a process back to what it came as, or takes out one that was added.
+func (c *Client) ResetProcess(ctx context.Context, name string) error {
+	return c.send(ctx, http.MethodDelete, "/processes/"+url.PathEscape(name), nil, nil)
+}
+
 // AnswerAsBefore answers a part's questions as they were answered about an earlier part
 // of the very same bytes.
 func (c *Client) AnswerAsBefore(ctx context.Context, part int64) error {
@@ -111,6 +132,16 @@ func (c *Client) VerifyVault(ctx context.Context) (v api.VaultCheck, err error) 
 // NewLink makes an address that shows a part's report to whoever has it.
 func (c *Client) NewLink(ctx context.Context, part int64, days int) (l api.NewLink, err error) {
 	return l, c.send(ctx, http.MethodPost, fmt.Sprintf("/parts/%d/links", part), api.LinkOrder{Days: days}, &l)
+}
+
+// Links lists the addresses that show a part to whoever has them.
+func (c *Client) Links(ctx context.Context, part int64) (list []record.Link, err error) {
+	return list, c.send(ctx, http.MethodGet, fmt.Sprintf("/parts/%d/links", part), nil, &list)
+}
+
+// EndLink ends one of them.
+func (c *Client) EndLink(ctx context.Context, part, link int64) error {
+	return c.send(ctx, http.MethodDelete, fmt.Sprintf("/parts/%d/links/%d", part, link), nil, nil)
 }
 
 // EndLinks ends all such addresses of a part.

@@ -156,7 +156,7 @@ func (f *Folder) submit(ctx context.Context, name string, files []string) (b rec
 		if w[1] == "" {
 			continue
 		}
-		if err := in.Set(w[0], w[1]); err != nil {
+		if err := in.Set(ctx, w[0], w[1]); err != nil {
 			return b, err
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"veneer/core/check"
+	"veneer/core/process"
 )
 
 // Batch is what a customer sent in one go.
@@ -320,6 +321,33 @@ type Found struct {
 	Process   string `db:"process" json:"process"`
 }
 
+// Link is an address that shows a part's report to whoever has it, for a while.
+type Link struct {
+	ID        int64      `db:"id" json:"id"`
+	PartID    int64      `db:"part_id" json:"part_id"`
+	CreatedBy string     `db:"created_by" json:"created_by"`
+	CreatedAt time.Time  `db:"created_at" json:"created_at"`
+	ExpiresAt time.Time  `db:"expires_at" json:"expires_at"`
+	OpenedAt  *time.Time `db:"opened_at" json:"opened_at"` // last; null when nobody has
+}
+
+// Origin tells where a printing process comes from.
+type Origin string
+
+const (
+	Shipped Origin = "shipped" // it comes along, and is as it came
+	Changed Origin = "changed" // it comes along, and was changed
+	Added   Origin = "added"
+)
+
+// ProcessRow is a printing process, where it comes from, and who changed it last.
+type ProcessRow struct {
+	process.Process
+	Origin    Origin     `json:"origin"`
+	ChangedBy string     `json:"changed_by"`
+	ChangedAt *time.Time `json:"changed_at"`
+}
+
 // Hook is somebody who is told when a batch is done or a question opens.
 type Hook struct {
 	ID        int64     `db:"id" json:"id"`
@@ -419,4 +447,18 @@ type Event struct {
 	PartID  *int64    `db:"part_id" json:"part_id"`
 	Detail  JSON      `db:"detail" json:"detail"`
 	Hash    string    `db:"hash" json:"hash"` // over this line and the one before it
+}
+
+// TrailQuery is what lines of the audit trail are looked for by; what is empty does not
+// count.
+type TrailQuery struct {
+	Person, Action string
+	Batch, Part    int64
+}
+
+// TrailLine is a line of the audit trail with what it is about.
+type TrailLine struct {
+	Event
+	BatchName string `db:"batch_name" json:"batch_name"`
+	PartName  string `db:"part_name" json:"part_name"`
 }

@@ -74,6 +74,7 @@ type Finding struct {
 // Source is what a report is put together from.
 type Source struct {
 	Batch     record.Batch
+	Process   process.Process
 	Part      record.Part
 	Revisions []record.Revision // with their reports and repairs, from 0 on
 	Events    []record.Event    // of the batch
@@ -82,12 +83,8 @@ type Source struct {
 }
 
 // New puts a report together; for the customer without notes and without names.
-func New(s Source, made time.Time, customer bool) (*Part, error) {
-	limits, err := process.Named(s.Batch.Process)
-	if err != nil {
-		return nil, err
-	}
-	p := &Part{Schema: Schema, Made: made.UTC().Truncate(time.Second), Customer: customer, Batch: s.Batch, Part: s.Part, Process: limits, Verdict: s.Part.Verdict,
+func New(s Source, made time.Time, customer bool) (p *Part, err error) {
+	p = &Part{Schema: Schema, Made: made.UTC().Truncate(time.Second), Customer: customer, Batch: s.Batch, Part: s.Part, Process: s.Process, Verdict: s.Part.Verdict,
 		Done: []Done{}, Answers: []Answer{}, Findings: []Finding{}, Notes: s.Notes, Signoffs: s.Signoffs}
 	read := func(r record.Revision) (*check.Report, error) {
 		if r.Verdict == string(check.Reject) {

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -54,6 +55,31 @@ func link(last string, e record.Event) string {
 func (s *Store) Audit(ctx context.Context, batch int64) ([]record.Event, error) {
 	list := []record.Event{}
 	return list, s.db.SelectContext(ctx, &list, `SELECT * FROM audit WHERE batch_id = ? ORDER BY id`, batch)
+}
+
+// Trail lists lines of the audit trail, the newest first: those of a person, of an
+// action, of a part, where these are given, below the line `before` when that is not 0.
+func (s *Store) Trail(ctx context.Context, q record.TrailQuery, before int64, limit int) ([]record.TrailLine, error) {
+	where, args := []string{"TRUE"}, []any{}
+	and := func(is bool, condition string, value any) {
+		if is {
+			where, args = append(where, condition), append(args, value)
+		}
+	}
+	and(q.Person != "", `a.person = ?`, q.Person)
+	and(q.Action != "", `a.action = ?`, q.Action)
+	and(q.Part != 0, `a.part_id = ?`, q.Part)
+	and(q.Batch != 0, `a.batch_id = ?`, q.Batch)
+	and(before != 0, `a.id < ?`, before)
+	list := []record.TrailLine{}
+	return list, s.db.SelectContext(ctx, &list, `SELECT a.*, COALESCE(b.name, '') AS batch_name, COALESCE(p.name, '') AS part_name FROM audit a LEFT JOIN batches b ON b.id = a.batch_id LEFT JOIN parts p ON p.id = a.part_id
+		WHERE `+strings.Join(where, " AND ")+` ORDER BY a.id DESC LIMIT ?`, append(args, limit)...)
+}
+
+// Actions lists all that the audit trail tells of, by name.
+func (s *Store) Actions(ctx context.Context) ([]string, error) {
+	list := []string{}
+	return list, s.db.SelectContext(ctx, &list, `SELECT DISTINCT action FROM audit ORDER BY action`)
 }
 
 // VerifyAudit follows the chain of the audit trail, and returns how many lines hold,

@@ -17,7 +17,7 @@ import (
 
 // tables are all there are, those that others refer to first. Sessions are left out:
 // who comes back after a restore signs in again.
-var tables = []string{"people", "tokens", "batches", "parts", "revisions", "findings", "companions", "studies", "jobs", "signoffs", "notes", "links", "hooks", "deliveries", "audit", "chain"}
+var tables = []string{"processes", "people", "tokens", "batches", "parts", "revisions", "findings", "companions", "studies", "jobs", "signoffs", "notes", "links", "hooks", "deliveries", "audit", "chain"}
 
 // dumpHead begins a dump.
 type dumpHead struct {

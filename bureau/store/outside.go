@@ -26,22 +26,37 @@ func (s *Store) AddLink(ctx context.Context, person string, part int64, tokenHas
 	})
 }
 
-// LinkedPart is the part that a link shows, while it lasts.
+// LinkedPart is the part that a link shows, while it lasts. That it was opened is kept.
 func (s *Store) LinkedPart(ctx context.Context, tokenHash string) (part int64, err error) {
-	return part, missing(s.db.GetContext(ctx, &part, `SELECT part_id FROM links WHERE token_hash = ? AND expires_at > ?`, tokenHash, now()))
+	if err := s.db.GetContext(ctx, &part, `SELECT part_id FROM links WHERE token_hash = ? AND expires_at > ?`, tokenHash, now()); err != nil {
+		return 0, missing(err)
+	}
+	_, err = s.db.ExecContext(ctx, `UPDATE links SET opened_at = ? WHERE token_hash = ?`, now(), tokenHash)
+	return part, err
 }
 
-// EndLinks ends all links to a part.
-func (s *Store) EndLinks(ctx context.Context, person string, part int64) error {
+// Links lists the links to a part that last, the oldest first.
+func (s *Store) Links(ctx context.Context, part int64) ([]record.Link, error) {
+	list := []record.Link{}
+	return list, s.db.SelectContext(ctx, &list, `SELECT id, part_id, created_by, created_at, expires_at, opened_at FROM links WHERE part_id = ? AND expires_at > ? ORDER BY id`, part, now())
+}
+
+// EndLink ends one link to a part, or all of them for 0.
+func (s *Store) EndLink(ctx context.Context, person string, part, link int64) error {
 	return s.in(ctx, func(tx *sqlx.Tx) error {
 		var batch int64
 		if err := tx.GetContext(ctx, &batch, `SELECT batch_id FROM parts WHERE id = ?`, part); err != nil {
 			return missing(err)
 		}
-		if _, err := tx.ExecContext(ctx, `DELETE FROM links WHERE part_id = ?`, part); err != nil {
+		res, err := tx.ExecContext(ctx, `DELETE FROM links WHERE part_id = ? AND ? IN (0, id)`, part, link)
+		if err != nil {
 			return err
 		}
-		return note(ctx, tx, person, "links ended", batch, part, map[string]any{})
+		n, err := res.RowsAffected()
+		if err != nil || n == 0 && link != 0 {
+			return errors.Join(err, ErrNotFound)
+		}
+		return note(ctx, tx, person, "links ended", batch, part, map[string]any{"links": n})
 	})
 }
 

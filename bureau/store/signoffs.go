@@ -11,8 +11,8 @@ import (
 	"veneer/bureau/record"
 )
 
-// ErrState says that a sign-off is not where the request thinks it is.
-var ErrState = errors.New("the sign-off is not at that step")
+// ErrState says that a record is not where the request thinks it is.
+var ErrState = errors.New("that cannot be done as things stand")
 
 // Propose says that a part's newest revision is fit to be handed over.
 func (s *Store) Propose(ctx context.Context, person string, part int64) error {
@@ -45,8 +45,9 @@ func (s *Store) Propose(ctx context.Context, person string, part int64) error {
 	})
 }
 
-// Decide approves what was proposed, or sends it back with a remark.
-func (s *Store) Decide(ctx context.Context, person string, part int64, approve bool, remark string) error {
+// Decide approves what was proposed, or sends it back with a remark. With another, who
+// proposed does not approve.
+func (s *Store) Decide(ctx context.Context, person string, part int64, approve, another bool, remark string) error {
 	state, action := record.SentBack, "sign-off sent back"
 	if approve {
 		state, action = record.Approved, "signed off"
@@ -61,6 +62,13 @@ func (s *Store) Decide(ctx context.Context, person string, part int64, approve b
 		}
 		if p.Signed != string(record.Proposed) {
 			return fmt.Errorf("%w: nothing is proposed", ErrState)
+		}
+		var by string
+		if err := tx.GetContext(ctx, &by, `SELECT proposed_by FROM signoffs WHERE part_id = ? AND state = ?`, part, record.Proposed); err != nil {
+			return missing(err)
+		}
+		if another && approve && by == person {
+			return fmt.Errorf("%w: %s proposed it; somebody else approves", ErrState, person)
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE signoffs SET state = ?, decided_by = ?, decided_at = ?, remark = ? WHERE part_id = ? AND state = ?`, state, person, now(), remark, part, record.Proposed); err != nil {
 			return err

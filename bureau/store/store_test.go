@@ -359,6 +359,25 @@ func TestStudiesLeaveThePart(t *testing.T) {
 
 // TestTheAuditTrailHolds changes, takes out and puts in lines of the trail behind the
 // service's back: each shows.
+// TestWhoProposedDoesNotApprove holds where the bureau wants another; sending back one's
+// own proposal is fine.
+func TestWhoProposedDoesNotApprove(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	addBatch(t, s, false, "bell.stl")
+	job := take(t, s, "w1")
+	require.NoError(t, s.Finish(ctx, job, "w1", store.Outcome{Report: report(check.Pass)}))
+	require.NoError(t, s.Propose(ctx, "lea", job.PartID))
+	err := s.Decide(ctx, "lea", job.PartID, true, true, "")
+	assert.ErrorIs(t, err, store.ErrState)
+	assert.ErrorContains(t, err, "lea proposed it; somebody else approves")
+	require.NoError(t, s.Decide(ctx, "lea", job.PartID, false, true, "not yet"))
+	require.NoError(t, s.Propose(ctx, "lea", job.PartID))
+	require.NoError(t, s.Decide(ctx, "ben", job.PartID, true, true, ""))
+	list, err := s.Signoffs(ctx, job.PartID)
+	require.NoError(t, err)
+	assert.Equal(t, "ben", list[1].DecidedBy)
+}
+
 func TestTheAuditTrailHolds(t *testing.T) {
 	ctx, dsn := t.Context(), storetest.DSN(t)
 	s, err := store.Open(ctx, dsn)

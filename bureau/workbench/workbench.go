@@ -30,7 +30,6 @@ import (
 	"veneer/bureau/vault"
 	"veneer/core/check"
 	"veneer/core/format/file"
-	"veneer/core/process"
 	"veneer/core/repair"
 	"veneer/core/repair/recast"
 	"veneer/core/unit"
@@ -141,7 +140,7 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*ou
 	if err != nil {
 		return nil, err
 	}
-	p, err := process.Named(batch.Process)
+	p, err := b.Store.Process(ctx, batch.Process)
 	if err != nil {
 		return nil, err
 	}

@@ -59,12 +59,12 @@ func open(t *testing.T) *bench {
 func (b *bench) submit(t *testing.T, names ...string) int64 {
 	t.Helper()
 	in := b.bureau.Receive("ada")
-	require.NoError(t, in.Set("customer", "Harbour Museum"))
+	require.NoError(t, in.Set(t.Context(), "customer", "Harbour Museum"))
 	for _, batch := range demo.Batches() {
 		for _, f := range batch.Files {
 			for _, n := range names {
 				if f.Name == n {
-					require.NoError(t, in.Set("process", batch.Process))
+					require.NoError(t, in.Set(t.Context(), "process", batch.Process))
 					require.NoError(t, in.Add(f.Name, strings.NewReader(string(f.Bytes()))))
 				}
 			}
@@ -142,7 +142,7 @@ func TestJobsAreDone(t *testing.T) {
 func TestSistersSettleADoubtfulUnit(t *testing.T) {
 	b := open(t)
 	in := b.bureau.Receive("ada")
-	require.NoError(t, in.Set("customer", "Harbour Museum"))
+	require.NoError(t, in.Set(t.Context(), "customer", "Harbour Museum"))
 	cuboid := func(x, y, z float64) string {
 		var s strings.Builder
 		for i := range 8 {

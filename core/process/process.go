@@ -4,7 +4,11 @@ package process
 
 import (
 	"cmp"
+	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -59,10 +63,13 @@ func All() []Process {
 	}
 }
 
-// Named finds a process by name; the error lists those there are.
-func Named(name string) (Process, error) {
+// Named finds one of the processes that Veneer starts with.
+func Named(name string) (Process, error) { return Find(All(), name) }
+
+// Find finds a process by name; the error lists those there are.
+func Find(list []Process, name string) (Process, error) {
 	var names []string
-	for _, p := range All() {
+	for _, p := range list {
 		if p.Name == name {
 			return p, nil
 		}
@@ -70,6 +77,60 @@ func Named(name string) (Process, error) {
 	}
 	return Process{}, fmt.Errorf("no process is called %q; there are %s", name, strings.Join(names, ", "))
 }
+
+// Read reads a process from its JSON and proves it. Limits that are unknown, or of the
+// wrong kind, are errors.
+func Read(r io.Reader) (p Process, err error) {
+	d := json.NewDecoder(r)
+	d.DisallowUnknownFields()
+	if err := d.Decode(&p); err != nil {
+		return p, fmt.Errorf("no process: %w", err)
+	}
+	return p, p.Prove()
+}
+
+// Prove tells what is wrong with a process: a name that could not stand on a command
+// line, or a limit that no machine has.
+func (p Process) Prove() error {
+	if !isName.MatchString(p.Name) {
+		return fmt.Errorf("a process's name has 1 to 40 small letters, digits and hyphens, and begins with a letter; not %q", p.Name)
+	}
+	if n := len([]rune(p.Title)); n == 0 || n > 60 {
+		return errors.New("a process's title has 1 to 60 letters")
+	}
+	for _, is := range []struct {
+		limit       string
+		value       float64
+		least, most float64
+	}{
+		{"machine_mm, the width,", p.MachineMM[0], 1, 100_000}, {"machine_mm, the depth,", p.MachineMM[1], 1, 100_000}, {"machine_mm, the height,", p.MachineMM[2], 1, 100_000},
+		{"typical_mm", p.TypicalMM, 0.1, 100_000},
+		{"wall_mm", p.WallMM, 0.001, 1000}, {"detail_mm", p.DetailMM, 0.001, 1000}, {"layer_mm", p.LayerMM, 0.001, 100},
+		{"overhang_deg", p.OverhangDeg, 0, 90},
+		{"density_g_cm3", p.DensityGCM3, 0.001, 30}, {"price_per_cm3", p.PricePerCM3, 0, 1e6},
+		{"max_triangles", float64(p.MaxTriangles), 100, 1e9}, {"max_bytes", float64(p.MaxBytes), 1000, 1e12},
+		{"drain_mm", p.DrainMM, 0, 1000},
+		{"consent.moved_mm", p.Consent.MovedMM, 0, 1000}, {"consent.removed", p.Consent.Removed, 0, 1}, {"consent.filled", p.Consent.Filled, 0, 100}, {"consent.volume", p.Consent.Volume, 0, 100},
+	} {
+		if !(is.value >= is.least && is.value <= is.most) {
+			return fmt.Errorf("%s is from %.10g to %.10g, not %.10g", is.limit, is.least, is.most, is.value)
+		}
+	}
+	if p.NeedsDrains && p.DrainMM == 0 {
+		return errors.New("a process that needs drains says how wide they are, by drain_mm")
+	}
+	if len(p.Policy) > 50 {
+		return errors.New("a policy has at most 50 answers")
+	}
+	for question, answer := range p.Policy {
+		if question == "" || answer == "" || len(question) > 60 || len(answer) > 60 {
+			return fmt.Errorf("a policy answers questions by their ids, not %q by %q", question, answer)
+		}
+	}
+	return nil
+}
+
+var isName = regexp.MustCompile(`^[a-z][a-z0-9-]{0,39}$`)
 
 // Fit says how a part of that size fits the machine.
 type Fit int

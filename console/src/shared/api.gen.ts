@@ -326,6 +326,15 @@ export interface LightenOrder {
   within_mm?: number
 }
 
+export interface Link {
+  created_at: string
+  created_by: string
+  expires_at: string
+  id: number
+  opened_at: string | null
+  part_id: number
+}
+
 export interface LinkOrder {
   days: number
 }
@@ -451,6 +460,28 @@ export interface Process {
   max_triangles: number
   name: string
   needs_drains: boolean
+  overhang_deg: number
+  policy?: Record<string, string>
+  price_per_cm3: number
+  title: string
+  typical_mm: number
+  wall_mm: number
+}
+
+export interface ProcessRow {
+  changed_at: string | null
+  changed_by: string
+  consent: Consent
+  density_g_cm3: number
+  detail_mm: number
+  drain_mm: number
+  layer_mm: number
+  machine_mm: [number, number, number]
+  max_bytes: number
+  max_triangles: number
+  name: string
+  needs_drains: boolean
+  origin: 'shipped' | 'changed' | 'added'
   overhang_deg: number
   policy?: Record<string, string>
   price_per_cm3: number
@@ -633,6 +664,24 @@ export interface TokenOrder {
   days: number
   name: string
   scope: 'everything' | 'reading'
+}
+
+export interface Trail {
+  actions: string[]
+  lines: TrailLine[]
+}
+
+export interface TrailLine {
+  action: string
+  at: string
+  batch_id: number | null
+  batch_name: string
+  detail: unknown
+  hash: string
+  id: number
+  part_id: number | null
+  part_name: string
+  person: string
 }
 
 export interface UnitOrder {
