@@ -189,7 +189,8 @@ func (s *server) verifyAudit(g *gin.Context) {
 }
 
 func (s *server) search(g *gin.Context) {
-	q := record.Query{Text: g.Query("q"), Finding: g.Query("finding"), Verdict: g.Query("verdict"), Customer: g.Query("customer"), Process: g.Query("process"), Signed: g.Query("signed")}
+	q := record.Query{Text: g.Query("q"), Finding: g.Query("finding"), Verdict: g.Query("verdict"), Customer: g.Query("customer"), Process: g.Query("process"), Signed: g.Query("signed"),
+		Format: g.Query("format"), Mended: g.Query("mended"), Trouble: g.Query("trouble") != ""}
 	number := func(name string, to *float64) bool {
 		if text := g.Query(name); text != "" {
 			x, err := strconv.ParseFloat(text, 64)

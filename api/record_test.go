@@ -434,8 +434,8 @@ func TestHooksAreTold(t *testing.T) {
 func TestInsights(t *testing.T) {
 	server := serve(t)
 	c := signIn(t, server, "ada")
-	submit(t, c, "fog-bell.stl", "hour-hand.stl", "bollard.stl", "holiday.stl")
-	in, err := c.Insights(t.Context(), 4)
+	all := submit(t, c, "fog-bell.stl", "hour-hand.stl", "bollard.stl", "holiday.stl")
+	in, err := c.Insights(t.Context(), 4, "")
 	require.NoError(t, err)
 	require.Len(t, in.Weeks, 1)
 	w := in.Weeks[0]
@@ -443,6 +443,44 @@ func TestInsights(t *testing.T) {
 	assert.Equal(t, []record.FindingTally{{Kind: "open-boundary", Parts: 1, Settled: 1}, {Kind: "unit", Parts: 1}}, in.Findings)
 	assert.Equal(t, [2]int{4, 2}, [2]int{in.Customers[0].Parts, in.Customers[0].Troubled})
 	assert.Equal(t, []string{"open-boundary", "unit"}, in.Customers[0].Kinds)
-	_, err = c.Insights(t.Context(), 0)
+	assert.Equal(t, []record.SourceTally{{Name: "stl", Parts: 3, Troubled: 2}}, in.Formats)
+	assert.Nil(t, w.HoursToSignOff)
+	_, err = c.Insights(t.Context(), 0, "")
 	assert.ErrorContains(t, err, "1 to 520")
+
+	ids := map[string]int64{}
+	for _, p := range all.Parts {
+		ids[p.Name] = p.ID
+	}
+	require.NoError(t, c.Propose(t.Context(), ids["fog-bell.stl"]))
+	require.NoError(t, signIn(t, server, "lea").Decide(t.Context(), ids["fog-bell.stl"], true, ""))
+	in, err = c.Insights(t.Context(), 4, "open-boundary")
+	require.NoError(t, err)
+	w = in.Weeks[0]
+	assert.Equal(t, [3]int{1, 1, 1}, [3]int{w.Parts, w.Repaired, w.SignedOff})
+	assert.InDelta(t, 0, *w.HoursToSignOff, 0.1)
+	assert.Equal(t, w.HoursToSignOff, in.HoursToSignOff)
+	assert.Equal(t, []record.SourceTally{{Name: "Harbour Museum", Parts: 1, Troubled: 1, Kinds: []string{"open-boundary"}}}, in.Customers)
+
+	// Every number leads to its parts.
+	for query, want := range map[string][]string{
+		"trouble=1":               {"fog-bell.stl", "hour-hand.stl"},
+		"trouble=1&finding=unit":  {"hour-hand.stl"},
+		"verdict=pass&mended=yes": {"fog-bell.stl"},
+		"verdict=pass&mended=no":  {"bollard.stl"},
+		"format=stl&verdict=pass": {"bollard.stl", "fog-bell.stl"},
+		"format=obj":              nil,
+		"verdict=reject&format=":  {"holiday.stl"},
+	} {
+		values, err := url.ParseQuery(query)
+		require.NoError(t, err)
+		list, err := c.Search(t.Context(), values)
+		require.NoError(t, err)
+		var names []string
+		for _, p := range list {
+			names = append(names, p.Name)
+		}
+		slices.Sort(names)
+		assert.Equal(t, want, names, query)
+	}
 }

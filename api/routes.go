@@ -43,6 +43,8 @@ type route struct {
 
 type param struct{ name, about string }
 
+var inWeeks = []param{{"weeks", "how many, 12 when left out"}, {"finding", "only parts that had it as an error or a question"}}
+
 var forParam = param{"for", "customer, to leave out names and notes"}
 
 const (
@@ -77,9 +79,9 @@ func (s *server) routes() []route {
 
 		{method: get, path: "/audit", who: leading, do: s.trail, out: Trail{}, summary: "The audit trail, newest first",
 			query: []param{{"person", "whose lines"}, {"action", "what was done"}, {"batch", "about which batch"}, {"part", "about which part"}, {"before", "go on below this line's number"}}},
-		{method: get, path: "/audit/verify", who: ruling, do: s.verifyAudit, out: AuditCheck{}, summary: "Whether the audit trail holds, line by line"},
-		{method: get, path: "/insights", who: looking, do: s.insights, out: record.Insights{}, summary: "What came in the last weeks, and what became of it", query: []param{{"weeks", "how many, 12 when left out"}}},
-		{method: get, path: "/insights.csv", who: looking, do: s.insightsCSV, gives: csvType, summary: "The same as a table", query: []param{{"weeks", "how many, 12 when left out"}}},
+		{method: get, path: "/audit/verify", who: leading, do: s.verifyAudit, out: AuditCheck{}, summary: "Whether the audit trail holds, line by line"},
+		{method: get, path: "/insights", who: looking, do: s.insights, out: record.Insights{}, summary: "What came in the last weeks, and what became of it", query: inWeeks},
+		{method: get, path: "/insights.csv", who: looking, do: s.insightsCSV, gives: csvType, summary: "The same as a table", query: inWeeks},
 		{method: get, path: "/metrics", who: looking, do: s.metrics, gives: "text/plain", summary: "Figures for Prometheus; give it a token for reading"},
 		{method: get, path: "/hooks", who: ruling, do: s.hooks, out: []record.Hook{}, summary: "Addresses that are told what happens"},
 		{method: post, path: "/hooks", who: ruling, do: s.addHook, in: HookOrder{}, out: NewHook{}, status: http.StatusCreated, summary: "Have an address told when a batch is done or a question opens"},
@@ -87,7 +89,7 @@ func (s *server) routes() []route {
 		{method: get, path: "/vault/verify", who: ruling, do: s.verifyVault, out: VaultCheck{}, summary: "Whether every file is what it was, byte by byte"},
 		{method: get, path: "/backup", who: ruling, do: s.backup, gives: tarType, summary: "Records and files, as they are at one moment"},
 		{method: get, path: "/search", who: looking, do: s.search, out: []record.Found{}, summary: "Parts that are found, newest first",
-			query: []param{{"q", "words of names, batches, customers, notes and answers"}, {"finding", "kind of finding as received"}, {"verdict", "of the newest revision"}, {"customer", "exactly"}, {"process", "its name"},
+			query: []param{{"q", "words of names, batches, customers, notes and answers"}, {"finding", "kind of finding as received"}, {"verdict", "of the newest revision"}, {"customer", "exactly"}, {"process", "its name"}, {"format", "stl, obj or 3mf"}, {"mended", "yes: the newest revision is not the file as received; no: it is"}, {"trouble", "1: with an error or a question as received, of the kind of finding when that is given"},
 				{"signed", "proposed, approved or sent back"}, {"least", "longest side in mm, at least"}, {"most", "at most"}, {"since", "day, such as 2026-11-24"}, {"until", "day"}, {"before", "go on below this part's number"}}},
 
 		{method: get, path: "/processes", who: looking, do: s.processes, out: []record.ProcessRow{}, summary: "Printing processes and their limits"},

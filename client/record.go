@@ -159,7 +159,8 @@ func (c *Client) Hooks(ctx context.Context) (list []record.Hook, err error) {
 	return list, c.send(ctx, http.MethodGet, "/hooks", nil, &list)
 }
 
-// Insights sums up what came in the last weeks.
-func (c *Client) Insights(ctx context.Context, weeks int) (in record.Insights, err error) {
-	return in, c.send(ctx, http.MethodGet, fmt.Sprintf("/insights?weeks=%d", weeks), nil, &in)
+// Insights sums up what came in the last weeks; with a kind of finding, of the parts
+// that had it as an error or a question.
+func (c *Client) Insights(ctx context.Context, weeks int, kind string) (in record.Insights, err error) {
+	return in, c.send(ctx, http.MethodGet, fmt.Sprintf("/insights?weeks=%d&finding=%s", weeks, url.QueryEscape(kind)), nil, &in)
 }

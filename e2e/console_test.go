@@ -239,8 +239,8 @@ func TestTheRecordInTheConsole(t *testing.T) {
 	p.until("document.querySelector('#says')")
 	assert.NotContains(t, p.text("article"), "paints")
 	p.open("/insights")
-	p.until("document.querySelector('[aria-label=Weeks] li a')")
-	p.click("[aria-label=Weeks] li a")
+	p.until("document.querySelector('[aria-label=Weeks] a')")
+	p.click("[aria-label=Weeks] a")
 	p.until("location.pathname === '/search' && document.querySelectorAll('[data-hit]').length === 1")
 	p.do(chromedp.Func(func(ctx context.Context, tg *chromedp.Target) error { // a customer has no account
 		_, err := cdp.Call(ctx, tg, network.ClearBrowserCookies, cdp.Empty{})

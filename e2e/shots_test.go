@@ -82,7 +82,7 @@ func TestScreenshots(t *testing.T) {
 	p.until("document.querySelector('[data-sign-off=approve]')")
 	save("console-record.png")
 	p.open("/insights")
-	p.until("document.querySelector('[aria-label=Weeks] li a')")
+	p.until("document.querySelector('[aria-label=Weeks] a')")
 	save("console-insights.png")
 	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[string]("localStorage.setItem('theme', 'flood'), ''"))
 	require.NoError(t, err)

@@ -119,8 +119,9 @@ type Revision struct {
 	SizeX      float64   `db:"size_x" json:"-"`
 	SizeY      float64   `db:"size_y" json:"-"`
 	SizeZ      float64   `db:"size_z" json:"-"`
-	Report     JSON      `db:"report" json:"report,omitempty"` // veneer.check/1, once checked
-	Repair     JSON      `db:"repair" json:"repair,omitempty"` // steps of the repair that made it
+	Hollowed   float64   `db:"hollowed_mm3" json:"hollowed_mm3"` // taken out by hollowing, on the way to it
+	Report     JSON      `db:"report" json:"report,omitempty"`   // veneer.check/1, once checked
+	Repair     JSON      `db:"repair" json:"repair,omitempty"`   // steps of the repair that made it
 	CreatedAt  time.Time `db:"created_at" json:"created_at"`
 }
 
@@ -306,7 +307,10 @@ type Query struct {
 	Verdict  string // of the newest revision
 	Customer string
 	Process  string
+	Format   string // stl, obj or 3mf
 	Signed   string
+	Mended   string  // yes: the newest revision is not the file as received; no: it is
+	Trouble  bool    // with an error or a question as received; of that kind when a finding is given
 	LeastMM  float64 // longest side
 	MostMM   float64
 	Since    time.Time
@@ -371,12 +375,24 @@ type Delivery struct {
 // Insights sum up what came since a time.
 type Insights struct {
 	Since          time.Time      `json:"since"`
+	Finding        string         `json:"finding"` // only parts count that had it; all for ""
 	Weeks          []Week         `json:"weeks"`
 	Findings       []FindingTally `json:"findings"` // errors and questions, of files as received
 	Customers      []SourceTally  `json:"customers"`
 	Formats        []SourceTally  `json:"formats"`
 	SignedOff      int            `json:"signed_off"`
 	HoursToSignOff *float64       `json:"hours_to_sign_off"` // from intake, the middle one; null when there is none
+	Hollowed       []Hollowed     `json:"hollowed"`
+}
+
+// Hollowed is the material that hollowing took out of the parts of a process, and what
+// it would weigh and cost.
+type Hollowed struct {
+	Process   string  `db:"process" json:"process"`
+	Parts     int     `db:"parts" json:"parts"`
+	VolumeMM3 float64 `db:"volume_mm3" json:"volume_mm3"`
+	MassG     float64 `db:"-" json:"mass_g"`
+	Price     float64 `db:"-" json:"price"` // in the bureau's currency
 }
 
 // Week is what became of the parts that came in one week.
@@ -388,6 +404,9 @@ type Week struct {
 	Repair   int    `db:"repair" json:"repair"`
 	Hold     int    `db:"hold" json:"hold"`
 	Reject   int    `db:"reject" json:"reject"`
+
+	SignedOff      int      `db:"-" json:"signed_off"`
+	HoursToSignOff *float64 `db:"-" json:"hours_to_sign_off"` // from intake, the middle one; null when there is none
 }
 
 // FindingTally counts the parts that a kind of finding was found in.

@@ -22,8 +22,21 @@ func (s *Store) Search(ctx context.Context, q record.Query, before int64, limit 
 	if words := searchWords(q.Text); words != "" {
 		and(`MATCH (p.words) AGAINST (? IN BOOLEAN MODE)`, words)
 	}
-	if q.Finding != "" {
-		and(`EXISTS (SELECT 1 FROM revisions z JOIN findings f ON f.revision_id = z.id WHERE z.part_id = p.id AND z.number = 0 AND f.kind = ?)`, q.Finding)
+	if q.Finding != "" || q.Trouble {
+		found, kind := ``, []any{}
+		if q.Finding != "" {
+			found, kind = found+` AND f.kind = ?`, []any{q.Finding}
+		}
+		if q.Trouble {
+			found += ` AND f.severity IN ('error', 'question')`
+		}
+		and(`EXISTS (SELECT 1 FROM revisions z JOIN findings f ON f.revision_id = z.id WHERE z.part_id = p.id AND z.number = 0`+found+`)`, kind...)
+	}
+	if q.Format != "" {
+		and(`SUBSTRING_INDEX(p.format, '-', 1) = ?`, q.Format)
+	}
+	if q.Mended != "" {
+		and(`(p.current > 0) = ?`, q.Mended == "yes")
 	}
 	if q.Verdict != "" {
 		and(`r.verdict = ?`, q.Verdict)

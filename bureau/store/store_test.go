@@ -435,7 +435,7 @@ func TestAHundredThousandParts(t *testing.T) {
 	defer db.Close()
 	for _, fill := range []string{
 		`INSERT INTO batches (id, name, customer, process, auto_repair, created_by, created_at) SELECT seq, CONCAT('delivery ', seq), CONCAT('customer ', seq % 97), 'resin', TRUE, 'ada', NOW(6) - INTERVAL (2000 - seq) HOUR FROM seq_1_to_2000`,
-		`INSERT INTO parts (id, batch_id, name, state, bytes, created_at, updated_at, words) SELECT seq, 1 + (seq - 1) DIV 50, CONCAT('plank-', seq, '.stl'), 'done', 684, NOW(6), NOW(6), CONCAT('plank ', seq, ' delivery customer', IF(seq % 1000 = 0, ' scarfjoint', '')) FROM seq_1_to_100000`,
+		`INSERT INTO parts (id, batch_id, name, state, bytes, created_at, updated_at, words) SELECT seq, 1 + (seq - 1) DIV 50, CONCAT('plank-', seq, '.stl'), 'done', 684, NOW(6) - INTERVAL (seq % 100) * 14 DAY, NOW(6), CONCAT('plank ', seq, ' delivery customer', IF(seq % 1000 = 0, ' scarfjoint', '')) FROM seq_1_to_100000`,
 		`INSERT INTO revisions (id, part_id, number, title, file_sha256, file_bytes, file_name, verdict, created_at) SELECT seq, seq, 0, 'as received', REPEAT('a', 64), 684, 'plank.stl', IF(seq % 500 = 0, 'hold', 'pass'), NOW(6) FROM seq_1_to_100000`,
 		`INSERT INTO findings (revision_id, kind, severity, count, summary) SELECT seq, IF(seq % 700 = 0, 'open-boundary', 'overhang'), 'note', 1, 'one' FROM seq_1_to_100000`,
 		`ANALYZE TABLE batches, parts, revisions, findings`,
@@ -466,7 +466,17 @@ func TestAHundredThousandParts(t *testing.T) {
 			return len(list)
 		}, 50)
 	}
+	took("insights", func() int {
+		in, err := s.Insights(ctx, time.Now().AddDate(0, 0, -80), "")
+		require.NoError(t, err)
+		require.Len(t, in.Weeks, 11, "every second one with nothing in it")
+		assert.Equal(t, [2]int{1000, 0}, [2]int{in.Weeks[0].Parts, in.Weeks[1].Parts})
+		require.Len(t, in.Customers, 20)
+		return in.Weeks[10].Pass
+	}, 800)
 	for query, most := range map[string]int{
+		`SELECT p.id FROM parts p WHERE p.created_at >= NOW(6) - INTERVAL 80 DAY`:                                             20000,
+		`SELECT a.id FROM audit a WHERE a.person = 'ada' ORDER BY a.id DESC LIMIT 100`:                                        1000,
 		`SELECT * FROM batches ORDER BY id DESC LIMIT 100`:                                                                    200,
 		`SELECT p.id FROM parts p LEFT JOIN revisions r ON r.part_id = p.id AND r.number = p.current WHERE p.batch_id = 1000`: 200,
 		`SELECT p.id FROM parts p WHERE MATCH (p.words) AGAINST ('+scarfjoint*' IN BOOLEAN MODE)`:                             200,

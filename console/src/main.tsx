@@ -33,6 +33,7 @@ const router = createBrowserRouter([
           { path: 'parts/:id/report', lazy: async () => ({ Component: (await import('./pages/report/ReportPage')).ReportPage }) },
           { path: 'search', lazy: async () => ({ Component: (await import('./pages/search/Search')).Search }) },
           { path: 'people', lazy: async () => ({ Component: (await import('./pages/people/People')).People }) },
+          { path: 'trail', lazy: async () => ({ Component: (await import('./pages/trail/TrailPage')).TrailPage }) },
           { path: 'insights', lazy: async () => ({ Component: (await import('./pages/insights/Insights')).Insights }) },
           { path: 'jobs', lazy: async () => ({ Component: (await import('./pages/jobs/Jobs')).Jobs }) },
           { path: 'processes', lazy: async () => ({ Component: (await import('./pages/processes/Processes')).Processes }) },

@@ -256,6 +256,14 @@ export interface History {
   signoffs: Signoff[]
 }
 
+export interface Hollowed {
+  mass_g: number
+  parts: number
+  price: number
+  process: string
+  volume_mm3: number
+}
+
 export interface Hook {
   created_at: string
   created_by: string
@@ -271,8 +279,10 @@ export interface HookOrder {
 
 export interface Insights {
   customers: SourceTally[]
+  finding: string
   findings: FindingTally[]
   formats: SourceTally[]
+  hollowed: Hollowed[]
   hours_to_sign_off: number | null
   signed_off: number
   since: string
@@ -553,6 +563,7 @@ export interface Revision {
   file_bytes: number
   file_name: string
   file_sha256: string
+  hollowed_mm3: number
   light: boolean
   number: number
   parent: number | null
@@ -717,10 +728,12 @@ export interface Waiting {
 
 export interface Week {
   hold: number
+  hours_to_sign_off: number | null
   monday: string
   parts: number
   pass: number
   reject: number
   repair: number
   repaired: number
+  signed_off: number
 }

@@ -2,7 +2,7 @@
 import type { Ask, Batch, Begun, CheckFinding, Estimate, Finding as FindingOf, Geometry, Insights, Part, Report, ReportPart, ShellRow, Step, Study, Upload } from './api.gen'
 
 export type {
-  Batch, BatchWithParts, Comparison, Counts, Found, History, JobRow, Kind, Hook, LayerPair, Level, NewHook, NewLink, NewToken, Part, PartWithRevisions, Person, Place, Process, Report, Revision, Study, Token,
+  Batch, BatchWithParts, Comparison, Counts, Found, History, JobRow, Kind, Hook, LayerPair, Level, Link as SharedLink, NewHook, NewLink, NewToken, Part, PartWithRevisions, Person, Place, Process, ProcessRow, Report, Revision, Study, Token, Trail, TrailLine,
 } from './api.gen'
 export type FindingRow = FindingOf
 export type PartReport = ReportPart
@@ -51,9 +51,12 @@ export async function getBytes(path: string): Promise<ArrayBuffer> {
   return (await ask(path)).arrayBuffer()
 }
 
-export async function post<T>(path: string, body?: unknown): Promise<T | undefined> {
+export const post = <T,>(path: string, body?: unknown) => send<T>('POST', path, body)
+export const put = (path: string, body: unknown) => send('PUT', path, body)
+
+async function send<T>(method: string, path: string, body?: unknown): Promise<T | undefined> {
   const answer = await ask(path, {
-    method: 'POST',
+    method,
     headers: body === undefined ? {} : { 'Content-Type': 'application/json' },
     body: body === undefined ? undefined : JSON.stringify(body),
   })

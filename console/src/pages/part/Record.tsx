@@ -1,23 +1,33 @@
 import { useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { address, get, post, remove, type History, type NewLink, type Part, type Person } from '../../shared/api'
+import { address, get, post, remove, type History, type NewLink, type Part, type Person, type SharedLink } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
 import { when } from '../../shared/words'
 
-/** Share makes an address that shows the report to a customer who has no account. */
+/** Share makes addresses that show the report to a customer who has no account, and ends them. */
 function Share({ part }: { part: number }) {
+  const queries = useQueryClient()
+  const list = useQuery({ queryKey: ['links', part], queryFn: () => get<SharedLink[]>(`/parts/${part}/links`), retry: false })
   const [path, setPath] = useState('')
   const [error, setError] = useState<unknown>()
+  const again = () => queries.invalidateQueries({ queryKey: ['links', part] })
   return (
     <div className="mt-2">
-      <button className="btn btn-sm" id="share" onClick={() => post<NewLink>(`/parts/${part}/links`, { days: 30 }).then((l) => setPath(l!.path), setError)}>Make an address for the customer</button>
-      <button className="btn btn-ghost btn-sm" onClick={() => remove(`/parts/${part}/links`).then(() => setPath(''), setError)}>End all of them</button>
+      <button className="btn btn-sm" id="share" onClick={() => post<NewLink>(`/parts/${part}/links`, { days: 30 }).then((l) => (setPath(l!.path), again()), setError)}>Make an address for the customer</button>
       {path && (
         <p className="mt-1 break-all text-xs" role="status">
-          Shows the report and the file for 30 days: <a className="link" id="shared" href={path}>{location.origin + path}</a>
+          Shows the report and the file for 30 days; it is told only now: <a className="link" id="shared" href={path}>{location.origin + path}</a>
         </p>
       )}
+      <ul className="mt-1 space-y-1 text-xs" aria-label="Addresses">
+        {list.data?.map((l) => (
+          <li key={l.id} className="flex items-center gap-2">
+            <span className="opacity-70">made by {l.created_by}, until {when(l.expires_at).slice(0, 10)}, {l.opened_at ? `last opened ${when(l.opened_at)}` : 'not opened yet'}</span>
+            <button className="btn btn-xs ml-auto" onClick={() => remove(`/parts/${part}/links/${l.id}`).then(() => (setPath(''), again()), setError)}>End</button>
+          </li>
+        ))}
+      </ul>
       <Trouble error={error} />
     </div>
   )
@@ -113,6 +123,7 @@ export function Record({ part, kinds, changed }: { part: Part; kinds: string[]; 
           <a className="btn btn-sm" href={address(`/parts/${part.id}/report.pdf?for=customer`)} target="_blank" rel="noreferrer">PDF for the customer</a>
         </div>
         <Share part={part.id} />
+        {leads && <Link className="link mt-2 inline-block" to={`/trail?part=${part.id}`}>Who did what to it</Link>}
       </section>
       <Trouble error={error} />
     </div>

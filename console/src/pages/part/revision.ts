@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
-import { get, getBytes, revisionPath, type PartWithRevisions, type Process, type Report } from '../../shared/api'
+import { get, getBytes, revisionPath, type PartWithRevisions, type ProcessRow, type Report } from '../../shared/api'
 import { readView } from '../../viewer/viewdata'
 
 /** useRevision is what is known of one revision of a part: its report, and what it is shown from. */
@@ -24,6 +24,6 @@ export function useRevision(part: PartWithRevisions | undefined, number: number)
   return { revision, checked, readable, report, view, full: full && !view.isPlaceholderData, wantFull: () => setWanted(settled) }
 }
 
-export const useProcesses = () => useQuery({ queryKey: ['processes'], queryFn: () => get<Process[]>('/processes'), staleTime: Infinity })
+export const useProcesses = () => useQuery({ queryKey: ['processes'], queryFn: () => get<ProcessRow[]>('/processes'), staleTime: Infinity })
 
 export const useProcess = (name: string | undefined) => useProcesses().data?.find((p) => p.name === name)

@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { Link } from 'react-router'
 import { get, post, remove, type Hook, type NewHook, type NewToken, type Person, type Token } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
 import { when } from '../../shared/words'
@@ -14,6 +15,7 @@ export function People() {
       {me.data && (
         <>
           <h1 className="text-xl font-semibold">{me.data.name} <span className="text-base font-normal opacity-70">{me.data.role}</span></h1>
+          {(me.data.role === 'lead' || me.data.role === 'administrator') && <p className="-mt-6 text-sm"><Link className="link" to="/trail">Who did what</Link></p>}
           <Tokens />
           {me.data.role === 'administrator' && <Everybody />}
           {me.data.role === 'administrator' && <Hooks />}
@@ -22,6 +24,26 @@ export function People() {
     </div>
   )
 }
+
+/** Once shows what is told this once. */
+const Once = ({ id, says, secret }: { id: string; says: string; secret: string }) => (
+  <p className="mb-2 rounded-box border border-success p-3 text-sm" role="status">
+    {says} <code className="select-all break-all font-medium" id={id}>{secret}</code>
+  </p>
+)
+
+/** Kept lists what was made, and ends it. */
+const Kept = ({ list, end }: { list: { id: number; name: string; about: string }[] | undefined; end: (id: number) => void }) => (
+  <ul className="mb-3 space-y-1 text-sm">
+    {list?.map((k) => (
+      <li key={k.id} className="flex items-center gap-3 rounded-box border border-base-300 bg-base-100 px-3 py-1.5">
+        <span className="break-all font-medium">{k.name}</span>
+        <span className="opacity-70">{k.about}</span>
+        <button className="btn btn-xs ml-auto" onClick={() => end(k.id)}>End</button>
+      </li>
+    ))}
+  </ul>
+)
 
 function Tokens() {
   const queries = useQueryClient()
@@ -36,20 +58,11 @@ function Tokens() {
     <section aria-label="Tokens">
       <h2 className="mb-1 font-semibold">Personal tokens</h2>
       <p className="mb-2 text-sm opacity-70">They let the command line and other programs in as you: give one as VENEER_TOKEN.</p>
-      {made && (
-        <p className="mb-2 rounded-box border border-success p-3 text-sm" role="status">
-          This is shown once: <code className="select-all break-all font-medium" id="new-token">{made.token}</code>
-        </p>
-      )}
-      <ul className="mb-3 space-y-1 text-sm">
-        {list.data?.map((t) => (
-          <li key={t.id} className="flex items-center gap-3 rounded-box border border-base-300 bg-base-100 px-3 py-1.5">
-            <span className="font-medium">{t.name}</span>
-            <span className="opacity-70">{t.scope}, until {when(t.expires_at).slice(0, 10)}, {t.used_at ? `last used ${when(t.used_at)}` : 'never used'}</span>
-            <button className="btn btn-xs ml-auto" onClick={() => remove(`/tokens/${t.id}`).then(again, setError)}>End</button>
-          </li>
-        ))}
-      </ul>
+      {made && <Once id="new-token" says="This is shown once:" secret={made.token} />}
+      <Kept
+        list={list.data?.map((t) => ({ id: t.id, name: t.name, about: `${t.scope}, until ${when(t.expires_at).slice(0, 10)}, ${t.used_at ? `last used ${when(t.used_at)}` : 'never used'}` }))}
+        end={(id) => remove(`/tokens/${id}`).then(again, setError)}
+      />
       <form
         className="flex flex-wrap gap-2"
         onSubmit={(e) => {
@@ -89,20 +102,11 @@ function Hooks() {
   return (
     <section aria-label="Hooks">
       <h2 className="mb-1 font-semibold">Told when a batch is done or a question opens</h2>
-      {made && (
-        <p className="mb-2 rounded-box border border-success p-3 text-sm" role="status">
-          Posts are signed with this secret, which is shown once: <code className="select-all break-all font-medium">{made.secret}</code>
-        </p>
-      )}
-      <ul className="mb-3 space-y-1 text-sm">
-        {list.data?.map((h) => (
-          <li key={h.id} className="flex items-center gap-3 rounded-box border border-base-300 bg-base-100 px-3 py-1.5">
-            <span className="break-all font-medium">{h.url}</span>
-            <span className="opacity-70">{h.waiting > 0 && `${h.waiting} waiting`}{h.error && `, last: ${h.error}`}</span>
-            <button className="btn btn-xs ml-auto" onClick={() => remove(`/hooks/${h.id}`).then(again, setError)}>End</button>
-          </li>
-        ))}
-      </ul>
+      {made && <Once id="new-secret" says="Posts are signed with this secret, which is shown once:" secret={made.secret} />}
+      <Kept
+        list={list.data?.map((h) => ({ id: h.id, name: h.url, about: [h.waiting > 0 && `${h.waiting} waiting`, h.error && `last: ${h.error}`].filter(Boolean).join(', ') }))}
+        end={(id) => remove(`/hooks/${id}`).then(again, setError)}
+      />
       <form
         className="flex gap-2"
         onSubmit={(e) => {

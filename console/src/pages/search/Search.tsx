@@ -6,7 +6,10 @@ import { Trouble } from '../../shared/Trouble'
 import { outcome, size, when } from '../../shared/words'
 import { useAddress } from '../part/address'
 
-const words = ['q', 'finding', 'verdict', 'customer', 'signed', 'least', 'most', 'since', 'until'] as const
+const words = ['q', 'finding', 'trouble', 'verdict', 'mended', 'customer', 'format', 'process', 'signed', 'least', 'most', 'since', 'until'] as const
+
+/** verdicts that may be looked for: the newest revision's, and whether it is the file as received. */
+const verdicts = [[' ', 'any'], ['pass ', 'pass'], ['pass no', 'pass as received'], ['pass yes', 'pass once mended'], ['repair ', 'repair'], ['hold ', 'hold'], ['reject ', 'reject']] as const
 
 /** Search finds any part again; what it looks for stands in the address. */
 export function Search() {
@@ -41,9 +44,8 @@ export function Search() {
         </label>
         <label className="text-xs">
           <span className="block opacity-70">verdict now</span>
-          <select className="select select-sm w-28" aria-label="verdict" value={search.get('verdict') ?? ''} onChange={(e) => go({ verdict: e.target.value || undefined })}>
-            <option value="">any</option>
-            {['pass', 'repair', 'hold', 'reject'].map((v) => <option key={v}>{v}</option>)}
+          <select className="select select-sm w-36" aria-label="verdict" value={`${search.get('verdict') ?? ''} ${search.get('mended') ?? ''}`} onChange={(e) => { const [verdict, mended] = e.target.value.split(' '); go({ verdict: verdict || undefined, mended: mended || undefined }) }}>
+            {verdicts.map(([value, says]) => <option key={value} value={value}>{says}</option>)}
           </select>
         </label>
         <label className="text-xs">
@@ -53,6 +55,8 @@ export function Search() {
             {['proposed', 'approved', 'sent back'].map((v) => <option key={v}>{v}</option>)}
           </select>
         </label>
+        {search.get('customer') && field('customer', 'customer', 'text', 'w-40')}
+        {search.get('format') && field('format', 'format', 'text', 'w-20')}
         {field('least', 'side from, mm', 'number', 'w-24')}
         {field('most', 'to, mm', 'number', 'w-24')}
         {field('since', 'received from', 'date', 'w-32')}
