@@ -140,7 +140,7 @@ func (s *server) receive(g *gin.Context) {
 		return
 	}
 	in := s.Bureau.Receive(person(g).Name)
-	if err := in.Under(g.GetHeader("Idempotency-Key")); err != nil {
+	if err := in.Under(g.Request.Context(), g.GetHeader("Idempotency-Key")); err != nil {
 		s.fail(g, err)
 		return
 	}

@@ -59,7 +59,8 @@ type Intake struct {
 	beside []record.Companion
 	expect map[string]string // stated sizes by file name; "" for all
 
-	uploads []func() // take away what was taken in
+	uploads []func()      // take away what was taken in
+	before  *record.Batch // the same, sent and taken in before; then nothing is taken in
 }
 
 // Receive begins a batch in a person's name.
@@ -68,14 +69,20 @@ func (b *Bureau) Receive(person string) *Intake {
 }
 
 // Under has the batch taken in once, however often it is sent under that key.
-func (in *Intake) Under(key string) error {
+func (in *Intake) Under(ctx context.Context, key string) error {
 	if len(key) > 100 {
 		return invalid("an idempotency key has at most 100 letters")
 	}
-	if key != "" {
-		in.batch.RequestKey = &key
+	if key == "" {
+		return nil
 	}
-	return nil
+	in.batch.RequestKey = &key
+	b, err := in.bureau.Store.BatchUnder(ctx, in.batch.CreatedBy, key)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	in.before = &b
+	return err
 }
 
 // SetProcess changes a printing process, or adds one.
@@ -90,6 +97,9 @@ func (b *Bureau) SetProcess(ctx context.Context, person string, p process.Proces
 // none), or expect, the size that the customer stated for all parts
 // (120x80x40mm) or for one (lamp.stl=120x80x40mm).
 func (in *Intake) Set(ctx context.Context, field, value string) error {
+	if in.before != nil {
+		return nil
+	}
 	value = strings.TrimSpace(value)
 	if len([]rune(value)) > 200 {
 		return invalid("%s has more than 200 letters", field)
@@ -137,6 +147,9 @@ func statedSize(size string) error {
 // files to find one another by. Material libraries and textures come along with
 // the parts and are none themselves.
 func (in *Intake) Add(name string, r io.Reader) error {
+	if in.before != nil {
+		return nil
+	}
 	kept, err := in.keep(name, r)
 	if err != nil {
 		return err
@@ -206,6 +219,9 @@ func (in *Intake) unpack(src file.Source) error {
 
 // Close records the batch; from then on its parts are worked on.
 func (in *Intake) Close(ctx context.Context) (record.Batch, error) {
+	if in.before != nil {
+		return *in.before, nil
+	}
 	if len(in.files) == 0 {
 		return record.Batch{}, invalid("a batch needs at least one STL, OBJ or 3MF file")
 	}

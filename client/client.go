@@ -57,7 +57,8 @@ type Submission struct {
 	// Key has the batch taken in once, however often it is sent; may be empty.
 	Key string
 
-	uploads []string
+	// Uploads are files that came in pieces already, by the numbers of their uploads.
+	Uploads []string
 }
 
 // Submit sends a batch; its files stream from disk, large ones piece by piece before.
@@ -111,7 +112,7 @@ func (c *Client) uploadLarge(ctx context.Context, s *Submission) error {
 		if err != nil {
 			return err
 		}
-		s.uploads = append(s.uploads, id)
+		s.Uploads = append(s.Uploads, id)
 		before += info.Size()
 	}
 	if tell := s.Progress; tell != nil {
@@ -130,7 +131,7 @@ func writeForm(form *multipart.Writer, s Submission) error {
 	for _, e := range s.Expect {
 		fields = append(fields, [2]string{"expect", e})
 	}
-	for _, id := range s.uploads {
+	for _, id := range s.Uploads {
 		fields = append(fields, [2]string{"upload", id})
 	}
 	for _, f := range fields {

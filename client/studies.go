@@ -107,7 +107,7 @@ func (c *Client) Upload(ctx context.Context, path, name string, sent func(bytes 
 		return "", err
 	}
 	var up bureau.Upload
-	if err := c.send(ctx, http.MethodPost, "/uploads", api.UploadOrder{Name: name, Bytes: info.Size()}, &up); err != nil {
+	if err := c.BeginUpload(ctx, name, info.Size(), &up); err != nil {
 		return "", err
 	}
 	for failures := 0; up.Offset < info.Size(); {
@@ -115,7 +115,7 @@ func (c *Client) Upload(ctx context.Context, path, name string, sent func(bytes 
 		if _, err := f.ReadAt(piece, up.Offset); err != nil {
 			return "", err
 		}
-		err := c.addPiece(ctx, &up, piece)
+		err := c.AddPiece(ctx, &up, piece)
 		var refused *Error
 		switch {
 		case err == nil:
@@ -129,7 +129,7 @@ func (c *Client) Upload(ctx context.Context, path, name string, sent func(bytes 
 				return "", ctx.Err()
 			case <-time.After(time.Duration(failures) * 200 * time.Millisecond):
 			}
-			if err := c.send(ctx, http.MethodGet, "/uploads/"+up.ID, nil, &up); err != nil && ctx.Err() != nil {
+			if err := c.UploadAt(ctx, up.ID, &up); err != nil && ctx.Err() != nil {
 				return "", err
 			}
 		}
@@ -140,7 +140,18 @@ func (c *Client) Upload(ctx context.Context, path, name string, sent func(bytes 
 	return up.ID, nil
 }
 
-func (c *Client) addPiece(ctx context.Context, up *bureau.Upload, piece []byte) error {
+// BeginUpload makes room for a file that comes in pieces.
+func (c *Client) BeginUpload(ctx context.Context, name string, bytes int64, up *bureau.Upload) error {
+	return c.send(ctx, http.MethodPost, "/uploads", api.UploadOrder{Name: name, Bytes: bytes}, up)
+}
+
+// UploadAt asks how far an upload is.
+func (c *Client) UploadAt(ctx context.Context, id string, up *bureau.Upload) error {
+	return c.send(ctx, http.MethodGet, "/uploads/"+id, nil, up)
+}
+
+// AddPiece adds a piece where an upload is, and tells how far it is then.
+func (c *Client) AddPiece(ctx context.Context, up *bureau.Upload, piece []byte) error {
 	req, err := c.request(ctx, http.MethodPatch, fmt.Sprintf("/uploads/%s?offset=%d", up.ID, up.Offset), bytes.NewReader(piece))
 	if err != nil {
 		return err

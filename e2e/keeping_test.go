@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -19,6 +20,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"veneer/api"
+	"veneer/bureau"
 	"veneer/bureau/record"
 	"veneer/client"
 )
@@ -120,9 +122,127 @@ func TestBackupUnderLoad(t *testing.T) {
 	assert.Equal(t, sum+": its bytes changed\n", out)
 }
 
+// acknowledged is what the service said it has.
+type acknowledged struct {
+	sync.Mutex
+	batches []int64
+	keys    map[int64]string // under which batches were sent
+	notes   map[int64]int    // of each part
+	units   map[int64]string // that were answered
+	signed  map[int64]string // how far sign-offs are
+	pieces  map[string]int64 // how far uploads are, by their names
+	ids     map[string]string
+}
+
+func (a *acknowledged) keep(do func()) {
+	a.Lock()
+	defer a.Unlock()
+	do()
+}
+
+// deliver sends batches of three small blocks, now and then with a part of which the unit
+// is in doubt, until it cannot.
+func (a *acknowledged) deliver(ctx context.Context, t *testing.T, c *client.Client, round int) {
+	for i := 0; ctx.Err() == nil; i++ {
+		key := fmt.Sprintf("%d-%d", round, i)
+		paths := planks(t, 1000*round+3*i, 3)
+		if i%3 == 0 {
+			paths[2] = demoFile(t, "hour-hand.stl")
+		}
+		b, err := c.Submit(ctx, client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: paths, Key: key})
+		if err != nil {
+			return // it was killed
+		}
+		a.keep(func() { a.batches, a.keys[b.ID] = append(a.batches, b.ID), key })
+		time.Sleep(150 * time.Millisecond)
+	}
+}
+
+// decide writes notes, answers questions, proposes and approves, until it cannot.
+func (a *acknowledged) decide(ctx context.Context, c *client.Client) {
+	for turn := 0; ctx.Err() == nil; turn++ {
+		id := int64(0)
+		a.keep(func() {
+			if len(a.batches) > 0 {
+				id = a.batches[turn%len(a.batches)]
+			}
+		})
+		if id == 0 {
+			time.Sleep(20 * time.Millisecond)
+			continue
+		}
+		all, err := c.Batch(ctx, id)
+		if err != nil {
+			return
+		}
+		for _, p := range all.Parts {
+			if p.State != record.PartDone {
+				continue
+			}
+			if c.AddNote(ctx, p.ID, "seen") == nil {
+				a.keep(func() { a.notes[p.ID]++ })
+			}
+			switch {
+			case p.Verdict == "hold":
+				if c.SetUnit(ctx, p.ID, "in", false) == nil {
+					a.keep(func() { a.units[p.ID] = "in" })
+				}
+			case p.Signed == "":
+				if c.Propose(ctx, p.ID) == nil {
+					a.keep(func() { a.signed[p.ID] = "proposed" })
+				}
+			case p.Signed == "proposed":
+				if c.Decide(ctx, p.ID, true, "") == nil {
+					a.keep(func() { a.signed[p.ID] = "approved" })
+				}
+			}
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+}
+
+// The uploads that come in pieces, and how large those are.
+const (
+	heavyName  = "heavy-plank-%d.stl"
+	heavyBytes = 2_000_000
+	pieceBytes = 100_000
+)
+
+// heavy is a text STL of so many bytes, for it ends in a long remark.
+func heavy(n int) []byte {
+	text := append(plank(n), "solid after\nendsolid "...)
+	return append(text, bytes.Repeat([]byte{'x'}, heavyBytes-len(text))...)
+}
+
+// upload sends a file in small pieces, going on with what a round before began, until it
+// cannot.
+func (a *acknowledged) upload(ctx context.Context, c *client.Client, round int) {
+	for i := 0; ctx.Err() == nil; i++ {
+		n := round/3*100 + i // a file takes a few rounds
+		name := fmt.Sprintf(heavyName, n)
+		var up bureau.Upload
+		a.keep(func() { up.ID, up.Offset = a.ids[name], a.pieces[name] })
+		if up.ID == "" {
+			if err := c.BeginUpload(ctx, name, heavyBytes, &up); err != nil {
+				return
+			}
+			a.keep(func() { a.ids[name] = up.ID })
+		} else if c.UploadAt(ctx, up.ID, &up) != nil {
+			return
+		}
+		for content := heavy(n); up.Offset < heavyBytes; time.Sleep(10 * time.Millisecond) {
+			if c.AddPiece(ctx, &up, content[up.Offset:min(up.Offset+pieceBytes, heavyBytes)]) != nil {
+				return
+			}
+			a.keep(func() { a.pieces[name] = up.Offset })
+		}
+	}
+}
+
 // TestNothingAcknowledgedIsLost kills the service at random moments while batches,
-// answers, notes and sign-offs come in, and starts it again: what was acknowledged is
-// there. VENEER_KILLS says how often.
+// pieces of files, answers, notes and sign-offs come in, and starts it again: what was
+// acknowledged is there. VENEER_KILLS says how often.
 func TestNothingAcknowledgedIsLost(t *testing.T) {
 	rounds := 4
 	if n, err := strconv.Atoi(os.Getenv("VENEER_KILLS")); err == nil {
@@ -131,94 +251,71 @@ func TestNothingAcknowledgedIsLost(t *testing.T) {
 	data := t.TempDir()
 	s := start(t, data)
 	random := rand.New(rand.NewPCG(5, 17))
-	type batch struct {
-		id    int64
-		key   string
-		parts int
-	}
-	var (
-		lock    sync.Mutex
-		batches []batch
-		notes   = map[int64]int{} // of each part
-		signed  = map[int64]bool{}
-	)
+	a := &acknowledged{keys: map[int64]string{}, notes: map[int64]int{}, units: map[int64]string{}, signed: map[int64]string{}, pieces: map[string]int64{}, ids: map[string]string{}}
 	for round := range rounds {
 		c := s.client(t)
 		ctx, stop := context.WithCancel(t.Context())
-		var work errgroup.Group
-		work.Go(func() error {
-			for i := 0; ctx.Err() == nil; i++ {
-				key := fmt.Sprintf("%d-%d", round, i)
-				b, err := c.Submit(ctx, client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: planks(t, 1000*round+3*i, 3), Key: key})
-				if err != nil {
-					return nil // it was killed
-				}
-				lock.Lock()
-				batches = append(batches, batch{b.ID, key, 3})
-				lock.Unlock()
-				time.Sleep(150 * time.Millisecond)
-			}
-			return nil
-		})
-		work.Go(func() error {
-			for turn := 0; ctx.Err() == nil; turn++ {
-				lock.Lock()
-				id := int64(0)
-				if len(batches) > 0 {
-					id = batches[turn%len(batches)].id
-				}
-				lock.Unlock()
-				if id == 0 {
-					time.Sleep(20 * time.Millisecond)
-					continue
-				}
-				all, err := c.Batch(ctx, id)
-				if err != nil {
-					return nil
-				}
-				part := all.Parts[0]
-				for _, p := range all.Parts {
-					if p.State == record.PartDone && p.Signed == "" {
-						part = p
-					}
-				}
-				if c.AddNote(ctx, part.ID, "seen") == nil {
-					lock.Lock()
-					notes[part.ID]++
-					lock.Unlock()
-				}
-				time.Sleep(20 * time.Millisecond)
-				if part.State == record.PartDone && part.Signed == "" && c.Propose(ctx, part.ID) == nil {
-					lock.Lock()
-					signed[part.ID] = true
-					lock.Unlock()
-				}
-			}
-			return nil
-		})
+		var work sync.WaitGroup
+		work.Go(func() { a.deliver(ctx, t, c, round) })
+		work.Go(func() { a.decide(ctx, c) })
+		work.Go(func() { a.upload(ctx, c, round) })
 		time.Sleep(time.Duration(100+random.IntN(1400)) * time.Millisecond)
 		s.kill()
 		stop()
-		require.NoError(t, work.Wait())
+		work.Wait()
 		s = start(t, data)
 	}
 	c := s.client(t)
-	require.NotEmpty(t, batches)
-	for _, b := range batches {
-		all, err := c.Batch(t.Context(), b.id)
+	require.NotEmpty(t, a.batches)
+	for _, id := range a.batches {
+		all, err := c.Batch(t.Context(), id)
 		require.NoError(t, err)
-		assert.Len(t, all.Parts, b.parts)
+		assert.Len(t, all.Parts, 3)
 	}
-	for part, n := range notes {
+	for part, n := range a.notes {
 		h, err := c.History(t.Context(), part)
 		require.NoError(t, err)
 		assert.GreaterOrEqual(t, len(h.Notes), n)
-		assert.True(t, !signed[part] || len(h.Signoffs) > 0)
 	}
-	again := batches[len(batches)-1] // sent once more under its key, for the answer was lost
-	b, err := c.Submit(t.Context(), client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: planks(t, 1, 3), Key: again.key})
+	for part, unit := range a.units {
+		p, err := c.Part(t.Context(), part)
+		require.NoError(t, err)
+		assert.Equal(t, unit, p.Part.UnitSet)
+	}
+	for part, state := range a.signed {
+		p, err := c.Part(t.Context(), part)
+		require.NoError(t, err)
+		assert.True(t, p.Part.Signed == state || p.Part.Signed == "approved", "%s, not %q", state, p.Part.Signed)
+	}
+	whole := 0
+	for name, id := range a.ids {
+		var up bureau.Upload
+		require.NoError(t, c.UploadAt(t.Context(), id, &up))
+		assert.GreaterOrEqual(t, up.Offset, a.pieces[name])
+		var n int
+		_, err := fmt.Sscanf(name, heavyName, &n)
+		require.NoError(t, err)
+		content := heavy(n)
+		if up.Offset < heavyBytes {
+			require.NoError(t, c.AddPiece(t.Context(), &up, content[up.Offset:]))
+		}
+		asked := client.Submission{Customer: "Harbour Museum", Process: "resin", Uploads: []string{id}, Key: id}
+		b, err := c.Submit(t.Context(), asked)
+		require.NoError(t, err)
+		again, err := c.Submit(t.Context(), asked) // its upload is gone by now
+		require.NoError(t, err)
+		assert.Equal(t, b.ID, again.ID)
+		all, err := c.Batch(t.Context(), b.ID)
+		require.NoError(t, err)
+		var got bytes.Buffer
+		require.NoError(t, c.Fetch(t.Context(), all.Parts[0].ID, 0, "file", &got))
+		assert.True(t, bytes.Equal(content, got.Bytes()), "%s is not what was sent", name)
+		whole++
+	}
+	last := a.batches[len(a.batches)-1] // sent once more under its key, as if the answer was lost
+	b, err := c.Submit(t.Context(), client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: planks(t, 1, 3), Key: a.keys[last]})
 	require.NoError(t, err)
-	assert.Equal(t, again.id, b.ID)
+	assert.Equal(t, last, b.ID)
 	list, err := c.Batches(t.Context())
 	require.NoError(t, err)
 	for _, b := range list {
@@ -229,7 +326,7 @@ func TestNothingAcknowledgedIsLost(t *testing.T) {
 	assert.Zero(t, code, out)
 	out, _, code = run(t, env, "vault", "verify")
 	assert.Zero(t, code, out)
-	t.Logf("%d rounds, %d batches, %d parts with notes, %d proposed", rounds, len(batches), len(notes), len(signed))
+	t.Logf("%d rounds, %d batches, %d parts with notes, %d units, %d sign-offs, %d uploads", rounds, len(a.batches), len(a.notes), len(a.units), len(a.signed), whole)
 }
 
 // TestManyClientsAtOnce submits a hundred parts by eight clients while four watch all of

@@ -65,6 +65,15 @@ func (s *Store) AddBatch(ctx context.Context, b record.Batch, files []NewFile, b
 	return id, err
 }
 
+// BatchUnder finds the batch that somebody sent under a key.
+func (s *Store) BatchUnder(ctx context.Context, person, key string) (record.Batch, error) {
+	var id int64
+	if err := s.db.GetContext(ctx, &id, `SELECT id FROM batches WHERE created_by = ? AND request_key = ?`, person, key); err != nil {
+		return record.Batch{}, missing(err)
+	}
+	return s.Batch(ctx, id)
+}
+
 // Batches lists batches, newest first, with their counts. before is the id
 // below which to go on, 0 for the newest.
 func (s *Store) Batches(ctx context.Context, before int64, limit int) ([]record.Batch, error) {

@@ -258,8 +258,12 @@ func putRevision(ctx context.Context, tx *sqlx.Tx, part int64, number, parent in
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (part_id, number, parent, title, file_sha256, file_bytes, file_name, repair, created_at)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`, part, number, parent, o.Title, o.File.SHA256, o.File.Bytes, o.File.Name, steps, now()); err != nil {
+		var before float64 // taken out on the way to where it starts from
+		if err := tx.GetContext(ctx, &before, `SELECT hollowed_mm3 FROM revisions WHERE part_id = ? AND number = ?`, part, parent); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO revisions (part_id, number, parent, title, file_sha256, file_bytes, file_name, repair, hollowed_mm3, created_at)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, part, number, parent, o.Title, o.File.SHA256, o.File.Bytes, o.File.Name, steps, before+o.Repair.HollowedMM3(), now()); err != nil {
 			return err
 		}
 	}

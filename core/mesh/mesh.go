@@ -88,6 +88,17 @@ func (m *Mesh) AreaNormal(t int32) geom.Vec {
 	return b.Sub(a).Cross(c.Sub(a))
 }
 
+// Volume is what the mesh encloses, in cubic units of its positions: of closed surfaces,
+// those that face inward counted off.
+func (m *Mesh) Volume() (sum float64) {
+	origin := m.Bounds().Centre()
+	for t := range int32(len(m.Triangles)) {
+		a, b, c := m.Corners(t)
+		sum += a.Sub(origin).Dot(b.Sub(origin).Cross(c.Sub(origin))) / 6
+	}
+	return sum
+}
+
 // RepeatsVertex reports whether triangle t names a vertex twice; such a
 // triangle takes no part in topology.
 func (m *Mesh) RepeatsVertex(t int32) bool {

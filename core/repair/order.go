@@ -22,7 +22,7 @@ type Order struct {
 }
 
 // ByHandOrders tells what a person may order, as NAME=VALUE, beside the steps of a plan.
-const ByHandOrders = touchup.ByHand + heavierOrders
+const ByHandOrders = touchup.ByHand + hollowOrders + heavierOrders
 
 const heavierOrders = ", recast-shell=NUMBER,NUMBER…, recast-region=X,Y,Z,X,Y,Z, lighter-to=TRIANGLES, lighter-share=PART and lighter-within=MM"
 
@@ -31,7 +31,8 @@ const heavierOrders = ", recast-shell=NUMBER,NUMBER…, recast-region=X,Y,Z,X,Y,
 // shells only, and recast-region with two opposite corners of a box, in mm, for a
 // new skin within that box, joined to the rest as it is. lighter-to, lighter-share
 // and lighter-within have the mesh made lighter; several tolerances, from the finest
-// to the coarsest, are stops on the way to the last one.
+// to the coarsest, are stops on the way to the last one. hollow and drain take out
+// material that nobody needs.
 func ParseOrder(text string) (Order, error) {
 	name, value, _ := strings.Cut(text, "=")
 	switch {
@@ -64,8 +65,11 @@ func ParseOrder(text string) (Order, error) {
 			}
 		}}, nil
 	}
+	numbers, err := touchup.Numbers(value)
+	if o, is, wrong := parseHollow(name, text, numbers); is {
+		return o, wrong
+	}
 	if to, is := lighterOrder(name); is {
-		numbers, err := touchup.Numbers(value)
 		if err != nil || len(numbers) == 0 || len(numbers) > 1 && name != "lighter-within" || !(numbers[0] > 0) || !slices.IsSorted(numbers) || name == "lighter-share" && numbers[0] >= 1 {
 			return Order{}, fmt.Errorf("%s: give a number above 0, lighter-to=TRIANGLES, lighter-share=PART below 1 or lighter-within=MM", text)
 		}
@@ -81,7 +85,7 @@ func ParseOrder(text string) (Order, error) {
 	}
 	o, err := touchup.ParseOrder(text)
 	if err != nil {
-		return Order{}, fmt.Errorf("%w%s", err, heavierOrders)
+		return Order{}, fmt.Errorf("%w%s%s", err, hollowOrders, heavierOrders)
 	}
 	return Order{o.Name, o.Title, func(Settings) stepFunc { return o.Run }}, nil
 }

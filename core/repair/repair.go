@@ -65,6 +65,8 @@ type Step struct {
 	MovedMM float64            `json:"moved_mm"`         // how far points were moved at most
 	MS      float64            `json:"ms"`               // how long it took
 	Undone  string             `json:"undone,omitempty"` // why what it did was taken back
+
+	HollowedMM3 float64 `json:"hollowed_mm3,omitempty"` // material that hollowing took out
 }
 
 // Need is what a step will take, about, on an ordinary machine of two cores.
@@ -147,8 +149,16 @@ type Result struct {
 	Mesh         *mesh.Mesh    `json:"-"`
 }
 
+// HollowedMM3 is the material that hollowing took out.
+func (r *Result) HollowedMM3() (sum float64) {
+	for _, s := range r.Steps {
+		sum += s.HollowedMM3
+	}
+	return sum
+}
+
 // Deviation is how far the result's surface is from the one that was repaired,
-// two-sided, in mm, and where it is largest.
+// two-sided, in mm, and where it is largest. Walls of a hollow that it was given do not count.
 type Deviation struct {
 	Max  float64    `json:"max"`
 	P99  float64    `json:"p99"`
@@ -219,7 +229,12 @@ func (r *Result) verify(ctx context.Context, m *mesh.Mesh, set Settings) error {
 		return nil
 	})
 	g.Go(func() (err error) {
-		r.Deviation, err = Deviate(ctx, m, r.Mesh, min(max(len(m.Triangles), leastDeviation), mostDeviation), false, r.Method == Fuse || r.Method == Recast)
+		samples := min(max(len(m.Triangles), leastDeviation), mostDeviation)
+		if r.HollowedMM3() > 0 { // what is new within the solid that it was is no deviation
+			r.Deviation, err = Deviate(ctx, r.Mesh, m, samples, false, true)
+		} else {
+			r.Deviation, err = Deviate(ctx, m, r.Mesh, samples, false, r.Method == Fuse || r.Method == Recast)
+		}
 		return err
 	})
 	if err := g.Wait(); err != nil {
@@ -374,7 +389,7 @@ func recorded(ctx context.Context, run stepFunc, work *touchup.Work, step *Step,
 		work.Changed()
 	}
 	step.TrianglesBefore = before
-	step.Changed, step.Left, step.MovedMM, step.TrianglesAfter = change.Count, change.Left, change.MovedMM, len(work.Mesh.Triangles)
+	step.Changed, step.Left, step.MovedMM, step.HollowedMM3, step.TrianglesAfter = change.Count, change.Left, change.MovedMM, change.HollowedMM3, len(work.Mesh.Triangles)
 	if change.Count > 0 {
 		step.Detail = change.Detail
 	}

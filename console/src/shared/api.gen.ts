@@ -628,6 +628,7 @@ export interface SourceTally {
 export interface Step {
   changed: number
   detail?: string
+  hollowed_mm3?: number
   left?: string
   moved_mm: number
   ms: number

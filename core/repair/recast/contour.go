@@ -18,8 +18,19 @@ import (
 // inside and one outside.
 type crossing struct {
 	cell int32 // the edge's low end in its z: j·nx+i
-	tri  int32
+	tri  int32 // or the number of its normal
 	at   float64
+}
+
+// allCrossings are those of the surface along each axis; its lines are let go of.
+func (f *field) allCrossings() (along [3][][]crossing) {
+	var g errgroup.Group
+	for axis := range along {
+		g.Go(func() error { along[axis] = f.crossings(axis); return nil })
+	}
+	g.Wait() // there are no errors
+	f.lines = [3]lines{}
+	return along
 }
 
 // crossings are those along one axis, by the z of their edges' low ends.
@@ -200,14 +211,7 @@ func (f *field) edgePoint(axis int, low [3]int, share float32) geom.Vec {
 //
 // Cost O(points of the lattice / 64 + crossed edges). Every slab of cells is
 // worked on by itself; the result does not depend on how many cores there are.
-func (f *field) contour(ctx context.Context) (m *mesh.Mesh, planes []decimate.Quadric, err error) {
-	var along [3][][]crossing
-	g, _ := errgroup.WithContext(ctx)
-	for axis := range along {
-		g.Go(func() error { along[axis] = f.crossings(axis); return nil })
-	}
-	g.Wait() // there are no errors
-	f.lines = [3]lines{}
+func (f *field) contour(ctx context.Context, along [3][][]crossing) (m *mesh.Mesh, planes []decimate.Quadric, err error) {
 	slabs := make([]slab, f.n[2]-1)
 	err = f.inChunks(ctx, len(slabs), func() func(k int) {
 		w := f.newWindow(along)
@@ -276,7 +280,10 @@ func (f *field) contour(ctx context.Context) (m *mesh.Mesh, planes []decimate.Qu
 
 // inChunks does work on 0..n-1 on all cores, neighbours in ascending order by one worker.
 func (f *field) inChunks(ctx context.Context, n int, worker func() func(k int)) error {
-	const chunk = 32
+	return f.inChunksOf(ctx, 32, n, worker)
+}
+
+func (f *field) inChunksOf(ctx context.Context, chunk, n int, worker func() func(k int)) error {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for from := 0; from < n; from += chunk {
@@ -373,7 +380,7 @@ func (w *window) slab(k int) slab {
 			var n geom.Vec
 			if crossed != nil {
 				on[e/4] = (crossed.at - f.at(e/4, [3]int{i, j, k}[e/4])) / f.step
-				n = f.soup.AreaNormal(crossed.tri).Unit()
+				n = f.normal(crossed)
 			}
 			q[loop].add(p, on, n, crossed != nil)
 			if crossed != nil {

@@ -113,7 +113,7 @@ func (d *drawer) around(axis, i, j int) {
 	if c != nil {
 		at := f.point(low).Array()
 		at[axis] = c.at
-		plane = decimate.Plane(geom.Vec{X: at[0], Y: at[1], Z: at[2]}, f.soup.AreaNormal(c.tri).Unit(), f.step*f.step/4)
+		plane = decimate.Plane(geom.Vec{X: at[0], Y: at[1], Z: at[2]}, f.normal(c), f.step*f.step/4)
 	}
 	middle := d.add(apex{f.edgePoint(axis, low, share), plane})
 	for n := range cells {

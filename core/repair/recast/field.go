@@ -19,6 +19,16 @@ type field struct {
 	inside bitmap
 	lines  [3]lines
 	soup   *mesh.Mesh // the surface, followed by the caps that close it
+
+	normals []geom.Vec // at the crossings, when what is drawn is not the surface itself
+}
+
+// normal is the unit normal of what is drawn at a crossing.
+func (f *field) normal(c *crossing) geom.Vec {
+	if f.normals != nil {
+		return f.normals[c.tri]
+	}
+	return f.soup.AreaNormal(c.tri).Unit()
 }
 
 // newField decides which points of a lattice lie inside a surface.

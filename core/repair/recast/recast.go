@@ -117,7 +117,12 @@ func Run(ctx context.Context, m *mesh.Mesh, set Settings, progress func(stage st
 		f.closeGaps(set.GapMM)
 	}
 	progress("skin", 0.4)
-	skin, planes, err := f.contour(ctx)
+	return f.finish(ctx, f.allCrossings(), set, progress)
+}
+
+// finish draws what the crossings tell of, without what is too small, and makes it lighter.
+func (f *field) finish(ctx context.Context, along [3][][]crossing, set Settings, progress func(stage string, done float64)) (*mesh.Mesh, error) {
+	skin, planes, err := f.contour(ctx, along)
 	if err != nil {
 		return nil, err
 	}

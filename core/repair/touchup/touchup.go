@@ -68,6 +68,8 @@ type Change struct {
 	MovedMM    float64 // how far a point was moved at most
 	RemovedMM2 float64 // surface taken away that nobody was asked about
 	FilledMM2  float64 // new surface
+
+	HollowedMM3 float64 // material that hollowing took out
 }
 
 // Steps is the table, in the order in which the steps run.

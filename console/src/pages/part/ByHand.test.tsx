@@ -3,6 +3,7 @@ import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/re
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Finding, Part, Report } from '../../shared/api'
 import { ByHand } from './ByHand'
+import { Hollow } from './Hollow'
 import { Lighter } from './Lighter'
 import { Mend } from './Mend'
 import { Shells } from './Shells'
@@ -23,6 +24,7 @@ beforeEach(() => {
     if (path.includes('/studies')) {
       return Promise.resolve(new Response(JSON.stringify({ id: 5, state: 'done', progress: 1, result: [{ name: 'even', triangles: 900, bytes: 45_000, within_mm: 0.0248, why: 'below what shows', stops_mm: [0.005, 0.025] }] })))
     }
+    if (path.endsWith('/processes')) return Promise.resolve(new Response(JSON.stringify([{ name: 'resin', wall_mm: 0.5, needs_drains: true, drain_mm: 3 }])))
     sent.push([path, JSON.parse(init!.body!)])
     return Promise.resolve(new Response('', { status: 202 }))
   })
@@ -118,5 +120,27 @@ describe('making it lighter', () => {
     fireEvent.click(screen.getByText('Make lighter'))
     await waitFor(() => expect(ordered).toHaveBeenCalled())
     expect(sent).toEqual([['/api/v1/parts/7/repair', { from: 2, steps: ['lighter-to=5000'] }]])
+  })
+})
+
+describe('hollowing', () => {
+  const sound = { ...report, process: 'resin', verdict: 'pass', geometry: { ...report.geometry, watertight: true, oriented: true }, material: { grams: 572.7, price: 174.31 } } as Report
+  it('orders walls and drains as the process needs them, or as said', async () => {
+    const ordered = vi.fn()
+    show(<Hollow part={part} shown={2} report={sound} ordered={ordered} />)
+    await waitFor(() => expect(screen.getByText('Hollow r2')).toBeTruthy())
+    expect((screen.getByLabelText('drains of (0 for none)') as HTMLInputElement).value).toBe('3')
+    expect(screen.getByText(/it takes 573 g, priced 174.31/)).toBeTruthy()
+    fireEvent.change(screen.getByLabelText('walls of'), { target: { value: '0.2' } })
+    expect((screen.getByText('Hollow r2') as HTMLButtonElement).disabled).toBe(true)
+    fireEvent.change(screen.getByLabelText('walls of'), { target: { value: '2.5' } })
+    fireEvent.click(screen.getByText('Hollow r2'))
+    await waitFor(() => expect(ordered).toHaveBeenCalled())
+    expect(sent).toEqual([['/api/v1/parts/7/repair', { from: 2, steps: ['hollow=2.5,3,2'] }]])
+  })
+  it('is for sound parts only', async () => {
+    show(<Hollow part={part} shown={2} report={{ ...sound, geometry: { ...sound.geometry, watertight: false } } as Report} ordered={() => {}} />)
+    await new Promise((done) => setTimeout(done, 20))
+    expect(screen.queryByText('Hollow r2')).toBeNull()
   })
 })

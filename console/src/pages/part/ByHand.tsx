@@ -26,6 +26,7 @@ export function ByHand({ part, shown, finding, chosen, ordered }: { part: Part; 
             Remove {place.triangles.length === 1 ? 'this triangle' : `these ${count(place.triangles.length)} triangles`}
           </button>
         )}
+        {finding.kind === 'trapped-volume' && <button className="btn btn-sm" data-order="drain" disabled={off} onClick={() => step(`drain=${place.at_mm.join(',')}`)} title="A round way out, where the wall is whole around it">Drain it here</button>}
         <button className="btn btn-sm" data-order="recast-region" disabled={off} onClick={() => step(`recast-region=${around(place)}`)} title="A new skin within a box around this place; the rest stays as it is">
           Redraw around here
         </button>

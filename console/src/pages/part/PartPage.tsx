@@ -16,6 +16,7 @@ import { Findings } from './Findings'
 import { LayerStrip } from './LayerStrip'
 import { LayerView } from './LayerView'
 import { Lighter } from './Lighter'
+import { Hollow } from './Hollow'
 import { Mend } from './Mend'
 import { Questions } from './Questions'
 import { Record } from './Record'
@@ -234,7 +235,7 @@ export function PartPage() {
               {tab === 'shells' && (
                 <Shells part={current} shown={shown} report={report.data} hidden={hidden} setHidden={setHidden} only={only} setOnly={(shell) => go({ shell })} ordered={ordered} />
               )}
-              {tab === 'mend' && <Mend part={current} shown={shown} report={report.data} ordered={ordered} />}
+              {tab === 'mend' && <><Mend part={current} shown={shown} report={report.data} ordered={ordered} /><Hollow part={current} shown={shown} report={report.data} ordered={ordered} /></>}
               {tab === 'lighter' && <Lighter key={shown} part={current} shown={shown} report={report.data} ordered={ordered} />}
               {tab === 'facts' && <Facts report={report.data} />}
               {tab === 'record' && <Record part={current} kinds={report.data.findings.map((f) => f.kind)} changed={again} />}
