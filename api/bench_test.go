@@ -65,7 +65,7 @@ func TestEveryRouteIsDescribedAndGuarded(t *testing.T) {
 		res.Body.Close()
 		return res.StatusCode
 	}
-	fill := strings.NewReplacer("{batch}", "99", "{part}", "99", "{number}", "0", "{study}", "9", "{upload}", strings.Repeat("a", 32), "{kind}", "open-boundary", "{name}", "x.png", "{question}", "unit", "{answer}", "mm", "{person}", "99", "{token}", "99", "{hook}", "99", "{link}", "vnl_none", "{thing}", "file")
+	fill := strings.NewReplacer("{batch}", "99", "{part}", "99", "{number}", "0", "{study}", "9", "{upload}", strings.Repeat("a", 32), "{kind}", "open-boundary", "{name}", "x.png", "{question}", "unit", "{answer}", "mm", "{person}", "99", "{token}", "99", "{hook}", "99", "{process}", "clay", "{link}", "vnl_none", "{thing}", "file")
 	n := 0
 	for path, methods := range d.Paths {
 		for method, op := range methods {

@@ -316,6 +316,41 @@ func TestLinksShowOnePart(t *testing.T) {
 	assert.Equal(t, 404, code)
 }
 
+// TestHollowingIsCounted hollows a part that passes and makes it lighter: it passes as
+// received still, and what was saved is told, also of what was made from it.
+func TestHollowingIsCounted(t *testing.T) {
+	server := serve(t)
+	c := signIn(t, server, "ada")
+	all := submit(t, c, "bollard.stl")
+	id := all.Parts[0].ID
+	assert.ErrorContains(t, c.Repair(t.Context(), id, 0, "hollow=thick"), "give the thickness of the walls")
+	require.NoError(t, c.Repair(t.Context(), id, 0, "hollow=4,5,1"))
+	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	require.NoError(t, c.Repair(t.Context(), id, 1, "lighter-share=0.5"))
+	require.NoError(t, c.WatchUntilDone(t.Context(), all.Batch.ID, nil))
+	p, err := c.Part(t.Context(), id)
+	require.NoError(t, err)
+	require.Len(t, p.Revisions, 3)
+	assert.Equal(t, [2]string{"pass", "pass"}, [2]string{p.Part.Verdict, p.Part.Received})
+	saved := p.Revisions[1].Hollowed
+	assert.InDelta(t, 326_000, saved, 5_000, "mm³ of a bollard of 500 cm³")
+	assert.Equal(t, saved, p.Revisions[2].Hollowed)
+	b, err := c.Batch(t.Context(), all.Batch.ID)
+	require.NoError(t, err)
+	assert.Equal(t, [2]int{1, 0}, [2]int{b.Batch.Counts.Pass, b.Batch.Counts.Repaired})
+	in, err := c.Insights(t.Context(), 1, "")
+	require.NoError(t, err)
+	require.Len(t, in.Hollowed, 1)
+	h := in.Hollowed[0]
+	assert.Equal(t, record.Hollowed{Process: "resin", Parts: 1, VolumeMM3: saved, MassG: h.MassG, Price: h.Price}, h)
+	assert.InDelta(t, saved/1000*1.15, h.MassG, 1e-6)
+	assert.InDelta(t, saved/1000*0.35, h.Price, 1e-6)
+	var r bytes.Buffer
+	require.NoError(t, c.ReportJSON(t.Context(), id, true, &r))
+	assert.Contains(t, r.String(), "less material")
+	assert.Contains(t, r.String(), "1 drain of 5 mm")
+}
+
 // TestProcesses has a lead change a process and add one: parts are checked against what
 // it is by then, and the audit trail tells what was changed.
 func TestProcesses(t *testing.T) {

@@ -89,7 +89,7 @@ func (s *server) routes() []route {
 		{method: get, path: "/vault/verify", who: ruling, do: s.verifyVault, out: VaultCheck{}, summary: "Whether every file is what it was, byte by byte"},
 		{method: get, path: "/backup", who: ruling, do: s.backup, gives: tarType, summary: "Records and files, as they are at one moment"},
 		{method: get, path: "/search", who: looking, do: s.search, out: []record.Found{}, summary: "Parts that are found, newest first",
-			query: []param{{"q", "words of names, batches, customers, notes and answers"}, {"finding", "kind of finding as received"}, {"verdict", "of the newest revision"}, {"customer", "exactly"}, {"process", "its name"}, {"format", "stl, obj or 3mf"}, {"mended", "yes: the newest revision is not the file as received; no: it is"}, {"trouble", "1: with an error or a question as received, of the kind of finding when that is given"},
+			query: []param{{"q", "words of names, batches, customers, notes and answers"}, {"finding", "kind of finding as received"}, {"verdict", "of the newest revision"}, {"customer", "exactly"}, {"process", "its name"}, {"format", "stl, obj or 3mf"}, {"mended", "yes: it passes, and did not as received; no: otherwise"}, {"trouble", "1: with an error or a question as received, of the kind of finding when that is given"},
 				{"signed", "proposed, approved or sent back"}, {"least", "longest side in mm, at least"}, {"most", "at most"}, {"since", "day, such as 2026-11-24"}, {"until", "day"}, {"before", "go on below this part's number"}}},
 
 		{method: get, path: "/processes", who: looking, do: s.processes, out: []record.ProcessRow{}, summary: "Printing processes and their limits"},

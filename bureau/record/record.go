@@ -71,6 +71,7 @@ type Part struct {
 	Format    string     `db:"format" json:"format"`
 	Bytes     int64      `db:"bytes" json:"bytes"`
 	Verdict   string     `db:"verdict" json:"verdict"`
+	Received  string     `db:"received" json:"received"` // the verdict of the file as received
 	Triangles int        `db:"triangles" json:"triangles"`
 	SizeX     float64    `db:"size_x" json:"-"`
 	SizeY     float64    `db:"size_y" json:"-"`
@@ -80,6 +81,11 @@ type Part struct {
 	Findings  []Finding  `db:"-" json:"findings"` // of the file as received
 	CreatedAt time.Time  `db:"created_at" json:"created_at"`
 	UpdatedAt time.Time  `db:"updated_at" json:"updated_at"`
+}
+
+// Mended reports whether a part passes that did not as it was received.
+func (p Part) Mended() bool {
+	return p.Verdict == string(check.Pass) && p.Received != string(check.Pass)
 }
 
 // Companion is a file that came along with a batch's parts and is none itself:
@@ -309,7 +315,7 @@ type Query struct {
 	Process  string
 	Format   string // stl, obj or 3mf
 	Signed   string
-	Mended   string  // yes: the newest revision is not the file as received; no: it is
+	Mended   string  // yes: it passes, and did not as received; no: otherwise
 	Trouble  bool    // with an error or a question as received; of that kind when a finding is given
 	LeastMM  float64 // longest side
 	MostMM   float64

@@ -185,7 +185,7 @@ func (r *Part) PDF(w io.Writer, open func(sum string) (io.ReadCloser, error)) er
 func (r *Part) print(p *paper) error {
 	p.AddPage()
 	what := r.Verdict
-	if what == "pass" && r.Part.Current > 0 {
+	if r.Part.Mended() {
 		what = "repaired"
 	}
 	m := marks[what]
@@ -450,7 +450,7 @@ func (r *Part) row(p *paper) error {
 		}
 	}
 	what := r.Verdict
-	if what == "pass" && r.Part.Current > 0 {
+	if r.Part.Mended() {
 		what = "repaired"
 	}
 	m := marks[what]

@@ -233,8 +233,10 @@ func (p *Part) sentence() string {
 		return "The work on this part failed: " + p.Part.Problem
 	case p.Verdict == "pass" && p.Part.Current == 0:
 		return "This part prints as it was received." + but
-	case p.Verdict == "pass":
+	case p.Part.Mended():
 		return "This part was mended, read back and checked again, and prints." + but
+	case p.Verdict == "pass":
+		return "This part prints, as it did when it was received. What was done to it since was read back and checked again." + but
 	case p.Verdict == "hold":
 		return "This part is on hold: a question about it is open."
 	case p.Verdict == "repair":

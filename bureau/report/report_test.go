@@ -43,7 +43,7 @@ func finding(kind string, severity check.Severity, n int) check.Finding {
 // source is a part that was mended twice, the second time from what was received.
 func source(t *testing.T) report.Source {
 	first, second := 0, 0
-	part := record.Part{ID: 7, Name: "fog-bell.stl", State: record.PartDone, Verdict: "pass", Current: 2, Format: "stl-binary", Bytes: 1_400_000}
+	part := record.Part{ID: 7, Name: "fog-bell.stl", State: record.PartDone, Verdict: "pass", Received: "repair", Current: 2, Format: "stl-binary", Bytes: 1_400_000}
 	id := part.ID
 	other := id + 1
 	resin, err := process.Named("resin")
@@ -98,6 +98,11 @@ func TestCustomersSeeNoNames(t *testing.T) {
 }
 
 func TestWhatItSays(t *testing.T) {
+	hollowed := source(t)
+	hollowed.Part.Received = "pass"
+	r, err := report.New(hollowed, noon, false)
+	require.NoError(t, err)
+	assert.Contains(t, r.Says, "This part prints, as it did when it was received. What was done to it since")
 	for _, c := range []struct {
 		verdict, problem string
 		state            record.PartState

@@ -90,16 +90,16 @@ func (s *Store) Batches(ctx context.Context, before int64, limit int) ([]record.
 		ids[i], at[b.ID] = b.ID, i
 	}
 	query, args, err := sqlx.In(`
-		SELECT p.batch_id, p.state, p.current, COALESCE(r.verdict, '') AS verdict, COUNT(*) AS n, SUM(p.progress) AS progress
-		FROM parts p LEFT JOIN revisions r ON r.part_id = p.id AND r.number = p.current
-		WHERE p.batch_id IN (?) GROUP BY p.batch_id, p.state, p.current, r.verdict`, ids)
+		SELECT p.batch_id, p.state, COALESCE(z.verdict, '') AS received, COALESCE(r.verdict, '') AS verdict, COUNT(*) AS n, SUM(p.progress) AS progress
+		FROM parts p LEFT JOIN revisions r ON r.part_id = p.id AND r.number = p.current LEFT JOIN revisions z ON z.part_id = p.id AND z.number = 0
+		WHERE p.batch_id IN (?) GROUP BY p.batch_id, p.state, z.verdict, r.verdict`, ids)
 	if err != nil {
 		return nil, err
 	}
 	rows := []struct {
 		BatchID  int64            `db:"batch_id"`
 		State    record.PartState `db:"state"`
-		Current  int              `db:"current"`
+		Received string           `db:"received"`
 		Verdict  string           `db:"verdict"`
 		N        int              `db:"n"`
 		Progress float64          `db:"progress"`
@@ -117,7 +117,7 @@ func (s *Store) Batches(ctx context.Context, before int64, limit int) ([]record.
 			continue
 		case r.State == record.PartFailed:
 			c.Failed += r.N
-		case r.Verdict == "pass" && r.Current == 0:
+		case r.Verdict == "pass" && r.Received == "pass":
 			c.Pass += r.N
 		case r.Verdict == "pass":
 			c.Repaired += r.N
@@ -150,7 +150,7 @@ func (s *Store) Batch(ctx context.Context, id int64) (record.Batch, error) {
 	return list[0], nil
 }
 
-const partColumns = `p.*, COALESCE(r.verdict, '') AS verdict, COALESCE(r.triangles, 0) AS triangles,
+const partColumns = `p.*, COALESCE(r.verdict, '') AS verdict, COALESCE((SELECT z.verdict FROM revisions z WHERE z.part_id = p.id AND z.number = 0), '') AS received, COALESCE(r.triangles, 0) AS triangles,
 	COALESCE(r.size_x, 0) AS size_x, COALESCE(r.size_y, 0) AS size_y, COALESCE(r.size_z, 0) AS size_z,
 	COALESCE(r.picture_sha256, '') <> '' AS has_picture`
 
@@ -213,7 +213,7 @@ func finish(p *record.Part) {
 func (s *Store) Revisions(ctx context.Context, part int64) ([]record.Revision, error) {
 	list := []record.Revision{}
 	err := s.db.SelectContext(ctx, &list, `SELECT id, part_id, number, parent, title, file_sha256, file_bytes, file_name,
-		picture_sha256, view_sha256, light_sha256, verdict, triangles, size_x, size_y, size_z, repair, created_at FROM revisions WHERE part_id = ? ORDER BY number`, part)
+		picture_sha256, view_sha256, light_sha256, hollowed_mm3, verdict, triangles, size_x, size_y, size_z, repair, created_at FROM revisions WHERE part_id = ? ORDER BY number`, part)
 	for i := range list {
 		list[i].Light = list[i].LightSHA != ""
 	}

@@ -32,7 +32,7 @@ func (s *Store) Insights(ctx context.Context, since time.Time, kind string) (in 
 		to    any
 		query string
 	}{
-		{&in.Weeks, `SELECT ` + monday + `, COUNT(*) AS parts, SUM(r.verdict = 'pass' AND p.current = 0) AS pass, SUM(r.verdict = 'pass' AND p.current > 0) AS repaired,
+		{&in.Weeks, `SELECT ` + monday + `, COUNT(*) AS parts, SUM(r.verdict = 'pass' AND z.verdict = 'pass') AS pass, SUM(r.verdict = 'pass' AND z.verdict <> 'pass') AS repaired,
 			SUM(r.verdict = 'repair') AS repair, SUM(r.verdict = 'hold') AS hold, SUM(r.verdict = 'reject') AS reject` + parts + ` AND z.verdict <> '' GROUP BY monday ORDER BY monday`},
 		{&in.Findings, `SELECT f.kind, COUNT(*) AS parts, SUM(r.verdict = 'pass') AS settled` + found + ` GROUP BY f.kind ORDER BY parts DESC, f.kind`},
 		{&in.Customers, `SELECT b.customer AS name, COUNT(*) AS parts, ` + troubled + ` AS troubled` + parts + ` GROUP BY b.customer ORDER BY troubled DESC, parts DESC, name LIMIT 20`},

@@ -36,7 +36,7 @@ func (s *Store) Search(ctx context.Context, q record.Query, before int64, limit 
 		and(`SUBSTRING_INDEX(p.format, '-', 1) = ?`, q.Format)
 	}
 	if q.Mended != "" {
-		and(`(p.current > 0) = ?`, q.Mended == "yes")
+		and(`(r.verdict = 'pass' AND (SELECT z.verdict FROM revisions z WHERE z.part_id = p.id AND z.number = 0) <> 'pass') = ?`, q.Mended == "yes")
 	}
 	if q.Verdict != "" {
 		and(`r.verdict = ?`, q.Verdict)

@@ -213,6 +213,7 @@ export interface Found {
   problem?: string
   process: string
   progress: number
+  received: string
   signed: string
   size_mm: [number, number, number]
   stage: string
@@ -408,6 +409,7 @@ export interface Part {
   name: string
   problem?: string
   progress: number
+  received: string
   signed: string
   size_mm: [number, number, number]
   stage: string

@@ -26,12 +26,13 @@ describe('numbers in words', () => {
   })
 })
 
-const part = (over: Partial<Part>) => ({ state: 'done', verdict: 'pass', current: 0, ...over }) as Part
+const part = (over: Partial<Part>) => ({ state: 'done', verdict: 'pass', received: 'pass', current: 0, ...over }) as Part
 
 describe('outcomes', () => {
   it('tells what became of a part', () => {
     expect(outcome(part({}))).toBe('pass')
-    expect(outcome(part({ current: 1 }))).toBe('repaired')
+    expect(outcome(part({ current: 1 }))).toBe('pass')
+    expect(outcome(part({ current: 1, received: 'repair' }))).toBe('repaired')
     expect(outcome(part({ current: 1, verdict: 'repair' }))).toBe('repair')
     expect(outcome(part({ verdict: 'hold' }))).toBe('hold')
     expect(outcome(part({ state: 'working', verdict: '' }))).toBe('working')

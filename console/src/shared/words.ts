@@ -43,7 +43,7 @@ export type Outcome = 'working' | 'pass' | 'repaired' | 'repair' | 'hold' | 'rej
 export function outcome(part: Part): Outcome {
   if (part.state === 'waiting' || part.state === 'working') return 'working'
   if (part.state === 'failed' || part.verdict === '') return 'failed'
-  return part.verdict === 'pass' && part.current > 0 ? 'repaired' : (part.verdict as Exclude<Verdict, ''>)
+  return part.verdict === 'pass' && part.received !== 'pass' ? 'repaired' : (part.verdict as Exclude<Verdict, ''>)
 }
 
 export const outcomes: Record<Outcome, { letter: string; label: string; many: string; fill: string }> = {

@@ -4,7 +4,7 @@ import { choose, kindsOf, toggled } from './choose'
 import { scaleFor } from './LineUp'
 
 const part = (id: number, name: string, verdict: string, longest: number, kinds: string[] = []) =>
-  ({ id, name, verdict, state: 'done', current: 0, size_mm: [longest, 1, 1], triangles: longest * 10, findings: kinds.map((kind) => ({ kind })) }) as unknown as Part
+  ({ id, name, verdict, received: verdict, state: 'done', current: 0, size_mm: [longest, 1, 1], triangles: longest * 10, findings: kinds.map((kind) => ({ kind })) }) as unknown as Part
 const parts = [part(1, 'buoy.stl', 'pass', 80), part(2, 'bell 10.stl', 'hold', 900, ['unit']), part(3, 'bell 9.stl', 'repair', 12, ['open-boundary'])]
 const ids = (list: Part[]) => list.map((p) => p.id)
 const any = { outcome: undefined, kind: undefined, text: '' }

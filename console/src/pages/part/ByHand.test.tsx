@@ -130,7 +130,7 @@ describe('hollowing', () => {
     show(<Hollow part={part} shown={2} report={sound} ordered={ordered} />)
     await waitFor(() => expect(screen.getByText('Hollow r2')).toBeTruthy())
     expect((screen.getByLabelText('drains of (0 for none)') as HTMLInputElement).value).toBe('3')
-    expect(screen.getByText(/it takes 573 g, priced 174.31/)).toBeTruthy()
+    expect(screen.getByText(/As it is, it takes 573 g, priced 174.31/)).toBeTruthy()
     fireEvent.change(screen.getByLabelText('walls of'), { target: { value: '0.2' } })
     expect((screen.getByText('Hollow r2') as HTMLButtonElement).disabled).toBe(true)
     fireEvent.change(screen.getByLabelText('walls of'), { target: { value: '2.5' } })

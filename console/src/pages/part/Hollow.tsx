@@ -20,7 +20,7 @@ export function Hollow({ part, shown, report, ordered }: { part: Part; shown: nu
   return (
     <section aria-label="Hollow" className="mt-5 border-t border-base-300 pt-4 text-sm">
       <h2 className="mb-1 font-semibold">Hollow</h2>
-      <p className="mb-2 opacity-70">The outside stays as it is; what lies deeper than the wall is left out.{report.material && ` Printed solid, it takes ${digits(report.material.grams)} g, priced ${report.material.price.toFixed(2)}.`}</p>
+      <p className="mb-2 opacity-70">The outside stays as it is; what lies deeper than the wall is left out.{report.material && ` As it is, it takes ${digits(report.material.grams)} g, priced ${report.material.price.toFixed(2)}.`}</p>
       <div className="grid grid-cols-[1fr_6rem] items-center gap-x-2 gap-y-1">
         <Length label="walls of" value={thick} set={setWall} />
         <Length label="drains of (0 for none)" value={wide} set={setDrain} />
