@@ -49,7 +49,7 @@ func (s *server) processes(g *gin.Context) {
 
 func (s *server) setProcess(g *gin.Context) {
 	var in process.Process
-	if !order(g, &in, `a process as the list has it, such as {"name": "resin", "title": "Cured resin", "wall_mm": 0.6, …}`) {
+	if !order(g, &in) {
 		return
 	}
 	if name := g.Param("process"); in.Name != name {
@@ -213,7 +213,7 @@ type UnitOrder struct {
 
 func (s *server) setUnit(g *gin.Context) {
 	var in UnitOrder
-	if n, ok := id(g, "part"); ok && order(g, &in, `{"unit": "mm"} or another unit`) {
+	if n, ok := id(g, "part"); ok && order(g, &in) {
 		s.accept(g, s.Bureau.SetUnit(g.Request.Context(), person(g).Name, n, in.Unit, in.Alike))
 	}
 }
@@ -227,7 +227,7 @@ type AnswerOrder struct {
 
 func (s *server) answerQuestion(g *gin.Context) {
 	var in AnswerOrder
-	if n, ok := id(g, "part"); ok && order(g, &in, `{"question": "cut-short", "answer": "use"}, by the ids in the report's questions`) {
+	if n, ok := id(g, "part"); ok && order(g, &in) {
 		s.accept(g, s.Bureau.Answer(g.Request.Context(), person(g).Name, n, in.Question, in.Answer, in.Alike))
 	}
 }
@@ -239,35 +239,37 @@ type ExpectOrder struct {
 
 func (s *server) setExpect(g *gin.Context) {
 	var in ExpectOrder
-	if n, ok := id(g, "part"); ok && order(g, &in, `{"size": "120x80x40mm"}`) {
+	if n, ok := id(g, "part"); ok && order(g, &in) {
 		s.accept(g, s.Bureau.Expect(g.Request.Context(), person(g).Name, n, in.Size))
 	}
 }
 
 // order reads a body into in; false when it answered already.
-func order(g *gin.Context, in any, example string) bool {
-	if g.ShouldBindJSON(in) != nil {
-		problem(g, http.StatusBadRequest, "send "+example)
-		return false
-	}
-	return true
-}
+func order(g *gin.Context, in any) bool { return read(g, in, "send JSON such as ") }
 
 // orderOrNothing is order for what may be left out.
-func orderOrNothing(g *gin.Context, in any, example string) bool {
-	return g.Request.ContentLength == 0 || order(g, in, "nothing, or "+example)
+func orderOrNothing(g *gin.Context, in any) bool {
+	return g.Request.ContentLength == 0 || read(g, in, "send nothing, or JSON such as ")
+}
+
+func read(g *gin.Context, in any, send string) bool {
+	if g.ShouldBindJSON(in) == nil {
+		return true
+	}
+	problem(g, http.StatusBadRequest, send+content{Example: g.MustGet(exampleKey)}.exampleText())
+	return false
 }
 
 func (s *server) repair(g *gin.Context) {
 	var in bureau.Order
-	if n, ok := id(g, "part"); ok && orderOrNothing(g, &in, `{"from": 0, "method": "fuse"}, or {"from": 1, "steps": ["drop-shell=2"]}`) {
+	if n, ok := id(g, "part"); ok && orderOrNothing(g, &in) {
 		s.accept(g, s.Bureau.Repair(g.Request.Context(), person(g).Name, n, in))
 	}
 }
 
 func (s *server) plan(g *gin.Context) {
 	var in bureau.Order
-	if n, ok := id(g, "part"); ok && orderOrNothing(g, &in, `{"from": 0, "method": "recast", "recast": ["cell=0.2"]}`) {
+	if n, ok := id(g, "part"); ok && orderOrNothing(g, &in) {
 		steps, err := s.Bureau.Plan(g.Request.Context(), n, in)
 		s.answer(g, steps, err)
 	}
@@ -319,7 +321,7 @@ func (s *server) begun(g *gin.Context, parts int, err error) {
 
 func (s *server) repairBatch(g *gin.Context) {
 	var in PartList
-	if n, ok := id(g, "batch"); ok && orderOrNothing(g, &in, `{"parts": [3, 4]}`) {
+	if n, ok := id(g, "batch"); ok && orderOrNothing(g, &in) {
 		parts, err := s.Bureau.RepairBatch(g.Request.Context(), person(g).Name, n, in.Parts)
 		s.begun(g, parts, err)
 	}
@@ -327,7 +329,7 @@ func (s *server) repairBatch(g *gin.Context) {
 
 func (s *server) lightenBatch(g *gin.Context) {
 	var in LightenOrder
-	if n, ok := id(g, "batch"); ok && order(g, &in, `{"above": 500000}, or {"above": 500000, "within_mm": 0.05}`) {
+	if n, ok := id(g, "batch"); ok && order(g, &in) {
 		parts, err := s.Bureau.LightenBatch(g.Request.Context(), person(g).Name, n, in.Parts, in.Above, in.WithinMM)
 		s.begun(g, parts, err)
 	}
@@ -335,7 +337,7 @@ func (s *server) lightenBatch(g *gin.Context) {
 
 func (s *server) setUnits(g *gin.Context) {
 	var in UnitsOrder
-	if n, ok := id(g, "batch"); ok && order(g, &in, `{"parts": [3, 4], "unit": "mm"}`) {
+	if n, ok := id(g, "batch"); ok && order(g, &in) {
 		parts, err := s.Bureau.SetUnits(g.Request.Context(), person(g).Name, n, in.Parts, in.Unit)
 		s.begun(g, parts, err)
 	}

@@ -73,6 +73,11 @@ func TestEveryRouteIsDescribedAndGuarded(t *testing.T) {
 			at, method := fill.Replace(path), strings.ToUpper(method)
 			assert.NotEmpty(t, op.Summary)
 			assert.NotContains(t, at, "{")
+			if op.Body != nil {
+				for kind, c := range op.Body.Content {
+					assert.True(t, kind != "application/json" || c.Example != nil, "%s %s has no example", method, path)
+				}
+			}
 			if len(op.Security) == 0 {
 				assert.Contains(t, []string{"/openapi.json", "/session", "/first", "/shared/{link}", "/shared/{link}/report.pdf", "/shared/{link}/files/{thing}"}, path, "open to anyone")
 				if strings.HasPrefix(path, "/shared/") {
@@ -99,6 +104,44 @@ func TestEveryRouteIsDescribedAndGuarded(t *testing.T) {
 		}
 	}
 	assert.Greater(t, n, 50)
+}
+
+// TestExamplesAreTaken sends the examples of the description for records that there are
+// none of: the service understands each, and says what is wrong by one of them.
+func TestExamplesAreTaken(t *testing.T) {
+	server := serve(t)
+	rex := signIn(t, server, "rex")
+	send := func(method, path, body string) (int, string) {
+		req, err := http.NewRequest(method, server+"/api/v1"+path, strings.NewReader(body))
+		require.NoError(t, err)
+		req.Header.Set("Content-Type", "application/json")
+		req.Header.Set("Authorization", "Bearer "+rex.Token)
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		text, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		return res.StatusCode, string(text)
+	}
+	fill := strings.NewReplacer("{batch}", "99", "{part}", "99", "{person}", "99", "{process}", "resin")
+	n := 0
+	for path, methods := range api.Describe().Paths {
+		for method, op := range methods {
+			if op.Body == nil || op.Body.Content["application/json"].Example == nil {
+				continue
+			}
+			n++
+			example, err := json.Marshal(op.Body.Content["application/json"].Example)
+			require.NoError(t, err)
+			code, text := send(strings.ToUpper(method), fill.Replace(path), string(example))
+			assert.NotEqual(t, http.StatusBadRequest, code, "%s %s: %s", method, path, text)
+			code, text = send(strings.ToUpper(method), fill.Replace(path), "{")
+			assert.Equal(t, http.StatusBadRequest, code, "%s %s", method, path)
+			var p api.Problem
+			require.NoError(t, json.Unmarshal([]byte(text), &p))
+			assert.Contains(t, p.Detail, "JSON such as "+string(example))
+		}
+	}
+	assert.Greater(t, n, 18)
 }
 
 // TestStudies compares two revisions and makes levels: each once, with files beside.

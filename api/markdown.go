@@ -35,6 +35,14 @@ func (d *Description) Markdown() string {
 			takes, gives := "", ""
 			if op.Body != nil {
 				takes = named(op.Body.Content)
+				for _, c := range op.Body.Content {
+					if c.Example != nil {
+						takes += " such as `" + c.exampleText() + "`"
+					}
+					for _, field := range slices.Sorted(maps.Keys(c.Schema.Properties)) {
+						takes += fmt.Sprintf("; `%s` %s", field, c.Schema.Properties[field].Description)
+					}
+				}
 			}
 			for code, r := range op.Responses {
 				if code != "default" {

@@ -64,22 +64,34 @@ type response struct {
 }
 
 type content struct {
-	Schema *schema `json:"schema"`
+	Schema  *schema `json:"schema"`
+	Example any     `json:"example,omitempty"`
+}
+
+// exampleText is an example as JSON.
+func (c content) exampleText() string {
+	text, err := json.Marshal(c.Example)
+	if err != nil {
+		panic(err) // a test makes all of them
+	}
+	return string(text)
 }
 
 // schema is as much of JSON Schema as our types need.
 type schema struct {
-	Ref        string             `json:"$ref,omitempty"`
-	Type       any                `json:"type,omitempty"` // a name, or a name and "null"
-	Format     string             `json:"format,omitempty"`
-	Enum       []string           `json:"enum,omitempty"`
-	Items      *schema            `json:"items,omitempty"`
-	MinItems   int                `json:"minItems,omitempty"`
-	MaxItems   int                `json:"maxItems,omitempty"`
-	Properties map[string]*schema `json:"properties,omitempty"`
-	Required   []string           `json:"required,omitempty"`
-	Additional *schema            `json:"additionalProperties,omitempty"`
-	AnyOf      []*schema          `json:"anyOf,omitempty"`
+	Ref    string   `json:"$ref,omitempty"`
+	Type   any      `json:"type,omitempty"` // a name, or a name and "null"
+	Format string   `json:"format,omitempty"`
+	Enum   []string `json:"enum,omitempty"`
+
+	Description string             `json:"description,omitempty"`
+	Items       *schema            `json:"items,omitempty"`
+	MinItems    int                `json:"minItems,omitempty"`
+	MaxItems    int                `json:"maxItems,omitempty"`
+	Properties  map[string]*schema `json:"properties,omitempty"`
+	Required    []string           `json:"required,omitempty"`
+	Additional  *schema            `json:"additionalProperties,omitempty"`
+	AnyOf       []*schema          `json:"anyOf,omitempty"`
 }
 
 // enums are the words that types of text may be.
@@ -117,7 +129,7 @@ func (s *server) description() *Description {
 			"token":  {"type": "http", "scheme": "bearer"},
 			"cookie": {"type": "apiKey", "in": "cookie", "name": cookieName}}}}
 	names := &namer{schemas: d.Components.Schemas, types: map[string]reflect.Type{}}
-	problems := content{names.of(reflect.TypeFor[Problem]())}
+	problems := content{Schema: names.of(reflect.TypeFor[Problem]())}
 	for _, r := range s.routes() {
 		op := operation{ID: operationID(r), Summary: r.summary, Security: []map[string][]any{}, Responses: map[string]response{
 			"default": {"a problem", map[string]content{"application/problem+json": problems}}}}
@@ -137,15 +149,15 @@ func (s *server) description() *Description {
 			op.Parameters = append(op.Parameters, parameter{Name: q.name, In: "query", Description: q.about, Schema: &schema{Type: "string"}})
 		}
 		if r.takes != "" {
-			op.Body = &body{map[string]content{r.takes: {&schema{}}}}
+			op.Body = &body{map[string]content{r.takes: {Schema: formOf(r.form)}}}
 		} else if r.in != nil {
-			op.Body = &body{map[string]content{"application/json": {names.of(reflect.TypeOf(r.in))}}}
+			op.Body = &body{map[string]content{"application/json": {names.of(reflect.TypeOf(r.in)), r.in}}}
 		}
 		answer := response{Description: "done"}
 		if r.gives != "" {
-			answer.Content = map[string]content{r.gives: {&schema{}}}
+			answer.Content = map[string]content{r.gives: {Schema: &schema{}}}
 		} else if r.out != nil {
-			answer.Content = map[string]content{"application/json": {names.of(reflect.TypeOf(r.out))}}
+			answer.Content = map[string]content{"application/json": {Schema: names.of(reflect.TypeOf(r.out))}}
 		}
 		op.Responses[fmt.Sprint(max(r.status, 200))] = answer
 		at := strings.Join(path, "/")
@@ -155,6 +167,21 @@ func (s *server) description() *Description {
 		d.Paths[at][strings.ToLower(r.method)] = op
 	}
 	return d
+}
+
+// formOf is a form's fields, all of which may be repeated; anything for none.
+func formOf(fields []param) *schema {
+	s := &schema{}
+	for _, f := range fields {
+		if s.Properties == nil {
+			s.Type, s.Properties = "object", map[string]*schema{}
+		}
+		s.Properties[f.name] = &schema{Type: "string", Description: f.about}
+	}
+	if file := s.Properties["file"]; file != nil {
+		file.Format = "binary"
+	}
+	return s
 }
 
 // operationID is such as get_parts_part_plan.

@@ -31,7 +31,7 @@ type NewHook struct {
 
 func (s *server) addLink(g *gin.Context) {
 	var in LinkOrder
-	if n, ok := id(g, "part"); ok && order(g, &in, `{"days": 30}`) {
+	if n, ok := id(g, "part"); ok && order(g, &in) {
 		token, err := s.Bureau.NewLink(g.Request.Context(), person(g).Name, n, in.Days)
 		if err != nil {
 			s.fail(g, err)
@@ -124,7 +124,7 @@ func (s *server) hooks(g *gin.Context) {
 
 func (s *server) addHook(g *gin.Context) {
 	var in HookOrder
-	if order(g, &in, `{"url": "https://…"}`) {
+	if order(g, &in) {
 		h, key, err := s.Bureau.NewHook(g.Request.Context(), person(g).Name, in.URL)
 		if err != nil {
 			s.fail(g, err)

@@ -31,8 +31,7 @@ type Credentials struct {
 func (s *server) signIn(g *gin.Context) {
 	var in Credentials
 	g.Request.Body = http.MaxBytesReader(g.Writer, g.Request.Body, 4096)
-	if err := g.ShouldBindJSON(&in); err != nil {
-		problem(g, http.StatusBadRequest, "send name and password as JSON")
+	if !order(g, &in) {
 		return
 	}
 	if !s.knocks.allow(g.ClientIP(), time.Now()) {

@@ -15,7 +15,7 @@ type UploadOrder struct {
 
 func (s *server) beginUpload(g *gin.Context) {
 	var in UploadOrder
-	if !order(g, &in, `{"name": "hull.stl", "bytes": 250000000}`) {
+	if !order(g, &in) {
 		return
 	}
 	up, err := s.Bureau.Uploads.Begin(person(g).Name, in.Name, in.Bytes, s.Bureau.Limits.Bytes)

@@ -6,7 +6,7 @@ interface Operation {
   summary: string
   'x-least-role'?: string
   parameters?: { name: string; in: string; description?: string }[]
-  requestBody?: { content: Record<string, { schema: { $ref?: string } }> }
+  requestBody?: { content: Record<string, { example?: unknown; schema: { properties?: Record<string, { description?: string }> } }> }
 }
 
 /** Interface reads the description of the network interface that the service makes of itself. */
@@ -29,6 +29,12 @@ export function Interface() {
                 <td className="px-2 py-1.5">
                   {op.summary}
                   {op.parameters?.filter((q) => q.in === 'query').map((q) => <div key={q.name} className="text-xs opacity-70"><code>?{q.name}=</code> {q.description}</div>)}
+                  {Object.values(op.requestBody?.content ?? {}).map((c, i) => (
+                    <div key={i} className="text-xs opacity-70">
+                      {c.example !== undefined && <>such as <code className="break-all">{JSON.stringify(c.example)}</code></>}
+                      {Object.entries(c.schema.properties ?? {}).map(([name, field]) => <div key={name}><code>{name}</code> {field.description}</div>)}
+                    </div>
+                  ))}
                 </td>
                 <td className="px-3 py-1.5 text-right opacity-70">{op['x-least-role'] ?? 'anyone'}</td>
               </tr>
