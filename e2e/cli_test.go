@@ -16,12 +16,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"veneer/bureau/record"
 	"veneer/client"
 	"veneer/core/check"
 	"veneer/core/format"
 	"veneer/core/format/file"
 	"veneer/core/geom"
 	"veneer/core/mesh"
+	"veneer/core/process"
 	"veneer/core/repair"
 )
 
@@ -506,6 +508,75 @@ func TestRecordCommands(t *testing.T) {
 	img, err := png.Decode(bytes.NewReader(content))
 	require.NoError(t, err)
 	assert.Equal(t, 960, img.Bounds().Dx())
+}
+
+// TestProcessCommands changes a process by a file, which also serves commands that work
+// on plain files, adds one, and reads in the trail who did it.
+func TestProcessCommands(t *testing.T) {
+	s := start(t, t.TempDir())
+	env, dir := []string{"VENEER_SERVER=" + s.address, "VENEER_TOKEN=" + s.client(t).Token}, t.TempDir()
+	text, errs, code := run(t, env, "process", "show", "resin")
+	require.Zero(t, code, errs)
+	var resin process.Process
+	require.NoError(t, json.Unmarshal([]byte(text), &resin))
+	write := func(name string, p process.Process) string {
+		content, err := json.Marshal(p)
+		require.NoError(t, err)
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, content, 0o600))
+		return path
+	}
+	resin.MaxTriangles = 100
+	file := write("resin.json", resin)
+	text, _, code = run(t, nil, "check", demoFile(t, "bollard.stl"), "-p", file)
+	require.Zero(t, code)
+	assert.Contains(t, text, "too-heavy")
+	_, errs, code = run(t, env, "process", "set", file)
+	require.Zero(t, code, errs)
+	tin := resin
+	tin.Name, tin.Title = "tin", "Cast tin"
+	_, errs, code = run(t, env, "process", "set", write("tin.json", tin))
+	require.Zero(t, code, errs)
+	text, _, code = run(t, env, "process", "list")
+	require.Zero(t, code)
+	for _, want := range []string{"tin", "Cast tin", "added", "changed", operator} {
+		assert.Contains(t, text, want)
+	}
+	tin.WallMM = 0
+	for _, bad := range [][]string{{"process", "set", write("bad.json", tin)}, {"process", "set", filepath.Join(dir, "none.json")}, {"process", "show", "clay"}, {"process", "reset", "clay"}, {"check", demoFile(t, "bollard.stl"), "-p", filepath.Join(dir, "bad.json")}} {
+		_, errs, code := run(t, env, bad...)
+		assert.Equal(t, 2, code, "%v", bad)
+		assert.NotEmpty(t, errs)
+	}
+	_, errs, code = run(t, env, "process", "reset", "tin")
+	require.Zero(t, code, errs)
+	text, _, code = run(t, env, "audit", "list", "--action", "process changed")
+	require.Zero(t, code)
+	assert.Contains(t, text, `{"from":{"max_triangles":2000000},"process":"resin","to":{"max_triangles":100}}`)
+	text, _, code = run(t, env, "audit", "list", "--person", operator, "--json")
+	require.Zero(t, code)
+	var lines []record.TrailLine
+	require.NoError(t, json.Unmarshal([]byte(text), &lines))
+	assert.Equal(t, "process removed", lines[0].Action)
+}
+
+// TestHollowCommand hollows a part and proves the result like any other.
+func TestHollowCommand(t *testing.T) {
+	out := filepath.Join(t.TempDir(), "hollow.stl")
+	text, errs, code := run(t, nil, "repair", demoFile(t, "mooring-post.stl"), "-p", "resin", "--step", "hollow=2.5", "-o", out)
+	require.Zero(t, code, text+errs)
+	assert.Contains(t, text, "less material")
+	assert.Contains(t, text, "2 drains of 3 mm")
+	text, _, code = run(t, nil, "check", out, "-p", "resin")
+	require.Zero(t, code)
+	assert.Contains(t, text, "closed and consistent")
+	assert.NotContains(t, text, "trapped-volume")
+	text, _, code = run(t, nil, "repair", demoFile(t, "fog-bell.stl"), "-p", "resin", "--step", "hollow=2", "-o", filepath.Join(t.TempDir(), "x.stl"))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, text, "mend it first")
+	_, errs, code = run(t, nil, "repair", demoFile(t, "bollard.stl"), "--step", "hollow=wide", "-o", out)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "hollow=WALL,DRAIN,NUMBER")
 }
 
 func TestBatchCommands(t *testing.T) {

@@ -15,6 +15,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -211,7 +212,7 @@ func TestTheRecordInTheConsole(t *testing.T) {
 	p.click("#add-person")
 	p.until("document.querySelector('[data-person=lea]')")
 
-	b, err := c.Submit(t.Context(), client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: []string{demoFile(t, "fog-bell.stl")}})
+	b, err := c.Submit(t.Context(), client.Submission{Customer: "Harbour Museum", Process: "resin", Paths: []string{demoFile(t, "fog-bell.stl"), demoFile(t, "bollard.stl")}})
 	require.NoError(t, err)
 	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
 	p.open("/parts/1?tab=record")
@@ -230,6 +231,7 @@ func TestTheRecordInTheConsole(t *testing.T) {
 	p.click("#share")
 	p.until("document.querySelector('#shared')?.href.includes('/shared/vnl_')")
 	address := p.text("#shared")
+	p.until("document.querySelector('[aria-label=Addresses]').innerText.includes('not opened yet')")
 	p.open("/search?q=paints")
 	p.until("document.querySelectorAll('[data-hit]').length === 1")
 	p.open("/parts/1/report")
@@ -242,6 +244,25 @@ func TestTheRecordInTheConsole(t *testing.T) {
 	p.until("document.querySelector('[aria-label=Weeks] a')")
 	p.click("[aria-label=Weeks] a")
 	p.until("location.pathname === '/search' && document.querySelectorAll('[data-hit]').length === 1")
+	p.open("/parts/2?tab=mend")
+	p.click("[data-order=hollow]")
+	p.until("document.querySelector('main').innerText.includes('less material') && document.querySelector('[data-order=hollow]')?.innerText === 'Hollow r1'")
+	p.open("/insights?weeks=4")
+	p.until("document.querySelector('[aria-label=\"In short\"]')?.innerText.includes('saved by hollowing')")
+
+	p.open("/processes")
+	p.click("[aria-label='change resin']")
+	p.click("[aria-label='Shape, thinnest wall']")
+	p.do(chromedp.KeyEvent("a", chromedp.KeyModifiers(kb.ModifierCtrl)), chromedp.KeyEvent("0.75"))
+	p.click("#save-process")
+	p.until("document.querySelector('main').innerText.includes('changed by operator')")
+	list, err := c.Processes(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, [2]any{"resin", 0.75}, [2]any{list[4].Name, list[4].WallMM})
+	p.open("/trail")
+	p.until("document.querySelector('[data-line]')?.innerText.includes('wall mm 0.75, was 0.5')")
+	p.click("#verify-trail")
+	p.until("document.querySelector('[role=status]')?.innerText.includes('lines hold')")
 	p.do(chromedp.Func(func(ctx context.Context, tg *chromedp.Target) error { // a customer has no account
 		_, err := cdp.Call(ctx, tg, network.ClearBrowserCookies, cdp.Empty{})
 		return err
@@ -249,6 +270,10 @@ func TestTheRecordInTheConsole(t *testing.T) {
 	p.open(strings.TrimPrefix(address, s.address))
 	p.until("document.querySelector('#says')?.innerText.includes('mended, read back')")
 	p.until("[...document.querySelectorAll('article img')].length === 2 && [...document.querySelectorAll('article img')].every(i => i.naturalWidth > 0)")
+	links, err := c.Links(t.Context(), 1)
+	require.NoError(t, err)
+	require.Len(t, links, 1)
+	assert.NotNil(t, links[0].OpenedAt, "the team sees that the customer looked")
 	p.open("/shared/vnl_nothing")
 	p.until("document.querySelector('[role=alert]')?.innerText.includes('has ended')")
 }
