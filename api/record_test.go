@@ -472,8 +472,9 @@ func TestInsights(t *testing.T) {
 	all := submit(t, c, "fog-bell.stl", "hour-hand.stl", "bollard.stl", "holiday.stl")
 	in, err := c.Insights(t.Context(), 4, "")
 	require.NoError(t, err)
-	require.Len(t, in.Weeks, 1)
-	w := in.Weeks[0]
+	require.Len(t, in.Weeks, 4)
+	assert.Zero(t, in.Weeks[0].Parts)
+	w := in.Weeks[3]
 	assert.Equal(t, [6]int{4, 1, 1, 0, 1, 1}, [6]int{w.Parts, w.Pass, w.Repaired, w.Repair, w.Hold, w.Reject})
 	assert.Equal(t, []record.FindingTally{{Kind: "open-boundary", Parts: 1, Settled: 1}, {Kind: "unit", Parts: 1}}, in.Findings)
 	assert.Equal(t, [2]int{4, 2}, [2]int{in.Customers[0].Parts, in.Customers[0].Troubled})
@@ -491,7 +492,7 @@ func TestInsights(t *testing.T) {
 	require.NoError(t, signIn(t, server, "lea").Decide(t.Context(), ids["fog-bell.stl"], true, ""))
 	in, err = c.Insights(t.Context(), 4, "open-boundary")
 	require.NoError(t, err)
-	w = in.Weeks[0]
+	w = in.Weeks[3]
 	assert.Equal(t, [3]int{1, 1, 1}, [3]int{w.Parts, w.Repaired, w.SignedOff})
 	assert.InDelta(t, 0, *w.HoursToSignOff, 0.1)
 	assert.Equal(t, w.HoursToSignOff, in.HoursToSignOff)

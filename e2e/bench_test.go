@@ -209,7 +209,7 @@ func TestTheWholeJob(t *testing.T) {
 	dir := t.TempDir()
 	for _, f := range z.File {
 		names[f.Name] = true
-		if f.Name != "fog-bell-by-hand.stl" {
+		if f.Name != "fog-bell-lighter.stl" {
 			continue
 		}
 		r, err := f.Open()
@@ -218,10 +218,10 @@ func TestTheWholeJob(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(filepath.Join(dir, f.Name), content, 0o600))
 	}
-	for _, name := range []string{"fog-bell-by-hand.stl", "hour-hand.stl", "net-float-touch-up.3mf", "mooring-post.stl", "parts.csv", "reports/fog-bell-by-hand.stl.report.json"} {
+	for _, name := range []string{"fog-bell-lighter.stl", "hour-hand.stl", "net-float-touch-up.3mf", "mooring-post.stl", "parts.csv", "reports/fog-bell-lighter.stl.report.json"} {
 		assert.True(t, names[name], "%s of %v", name, names)
 	}
-	out, _, code := run(t, nil, "check", filepath.Join(dir, "fog-bell-by-hand.stl"))
+	out, _, code := run(t, nil, "check", filepath.Join(dir, "fog-bell-lighter.stl"))
 	assert.Equal(t, 0, code, out)
 }
 

@@ -4,6 +4,7 @@
 package report
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"time"
@@ -137,7 +138,7 @@ func doneBy(r record.Revision) (Done, error) {
 	if err := json.Unmarshal(r.Repair, &how); err != nil {
 		return d, fmt.Errorf("the repair of revision %d: %w", r.Number, err)
 	}
-	d.Method, d.Deviation = string(how.Method), how.Deviation
+	d.Method, d.Deviation = cmp.Or(how.Called, string(how.Method)), how.Deviation
 	for _, s := range how.Steps {
 		if s.Detail != "" || s.Left != "" || s.Undone != "" {
 			d.Steps = append(d.Steps, s)

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"veneer/bureau/record"
@@ -53,7 +54,7 @@ func (s *Store) Insights(ctx context.Context, since time.Time, kind string) (in 
 			}
 		}
 	}
-	in.Weeks = everyWeek(in.Weeks)
+	in.Weeks = everyWeek(in.Weeks, since, time.Now())
 	weekly := map[string][]float64{}
 	var all []float64
 	for _, x := range signed {
@@ -68,17 +69,15 @@ func (s *Store) Insights(ctx context.Context, since time.Time, kind string) (in 
 	return in, s.worth(ctx, in.Hollowed)
 }
 
-// everyWeek puts weeks in of which nothing is known, between those of which something is.
-func everyWeek(weeks []record.Week) []record.Week {
+// everyWeek is all weeks from that of one time to that of another; those of which nothing
+// is known have nothing in them.
+func everyWeek(known []record.Week, from, to time.Time) []record.Week {
 	list := []record.Week{}
-	for _, w := range weeks {
-		for len(list) > 0 {
-			last, err := time.Parse(time.DateOnly, list[len(list)-1].Monday)
-			next := last.AddDate(0, 0, 7).Format(time.DateOnly)
-			if err != nil || next >= w.Monday {
-				break
-			}
-			list = append(list, record.Week{Monday: next})
+	day := from.UTC().AddDate(0, 0, -(int(from.UTC().Weekday())+6)%7)
+	for ; !day.After(to); day = day.AddDate(0, 0, 7) {
+		w := record.Week{Monday: day.Format(time.DateOnly)}
+		if at := slices.IndexFunc(known, func(k record.Week) bool { return k.Monday == w.Monday }); at >= 0 {
+			w = known[at]
 		}
 		list = append(list, w)
 	}

@@ -469,10 +469,11 @@ func TestAHundredThousandParts(t *testing.T) {
 	took("insights", func() int {
 		in, err := s.Insights(ctx, time.Now().AddDate(0, 0, -80), "")
 		require.NoError(t, err)
-		require.Len(t, in.Weeks, 11, "every second one with nothing in it")
-		assert.Equal(t, [2]int{1000, 0}, [2]int{in.Weeks[0].Parts, in.Weeks[1].Parts})
+		n := len(in.Weeks)
+		require.GreaterOrEqual(t, n, 12)
+		assert.Equal(t, [3]int{1000, 0, 1000}, [3]int{in.Weeks[n-3].Parts, in.Weeks[n-2].Parts, in.Weeks[n-1].Parts}, "every second one with nothing in it")
 		require.Len(t, in.Customers, 20)
-		return in.Weeks[10].Pass
+		return in.Weeks[n-1].Pass
 	}, 800)
 	for query, most := range map[string]int{
 		`SELECT p.id FROM parts p WHERE p.created_at >= NOW(6) - INTERVAL 80 DAY`:                                             20000,

@@ -256,7 +256,7 @@ func (b *Workbench) do(ctx context.Context, job *record.Job, worker string) (*ou
 	}
 	if job.Kind == record.Mend {
 		o.Title = title(result)
-		o.File.Name = strings.TrimSuffix(part.Name, filepath.Ext(part.Name)) + "-" + string(result.Repair.Method) + ending(result.Report)
+		o.File.Name = strings.TrimSuffix(part.Name, filepath.Ext(part.Name)) + "-" + result.Repair.Called + ending(result.Report)
 		if o.File.SHA256, o.File.Bytes, err = keep(meshFile); err != nil {
 			return nil, err
 		}
@@ -332,7 +332,7 @@ func ending(r *check.Report) string {
 
 // title says what a repair did: "touch-up, 3 holes filled with 41 triangles".
 func title(l *line) string {
-	words := []string{string(l.Repair.Method)}
+	words := []string{l.Repair.Called}
 	for _, s := range l.Repair.Steps {
 		if s.Detail != "" {
 			words = append(words, s.Detail)

@@ -138,6 +138,7 @@ type Settings struct {
 type Result struct {
 	Schema       string        `json:"schema"`
 	Method       Method        `json:"method"`
+	Called       string        `json:"called"` // what files and lists call it: its method, or what was ordered
 	Repaired     bool          `json:"repaired"`
 	Verdict      check.Verdict `json:"verdict"`
 	Steps        []Step        `json:"steps"`
@@ -208,10 +209,33 @@ func Run(ctx context.Context, m *mesh.Mesh, before *check.Report, set Settings) 
 		}
 	}
 	r.Repaired = r.Verdict == check.Pass
+	r.Called = string(r.Method)
 	if len(set.Orders) == 0 {
 		r.consent(sum, set)
+	} else if r.Method == ByHand {
+		r.Called = called(r.Steps)
 	}
 	return r, nil
+}
+
+// called is what ordered steps made of a part, in a word for each thing.
+func called(steps []Step) string {
+	var words []string
+	for _, s := range steps {
+		word := string(ByHand)
+		switch _, lighter := lighterOrder(s.Step); {
+		case lighter:
+			word = "lighter"
+		case s.Step == hollowOrder:
+			word = "hollow"
+		case s.Step == drainOrder:
+			word = "drained"
+		}
+		if !slices.Contains(words, word) {
+			words = append(words, word)
+		}
+	}
+	return strings.Join(words, "-")
 }
 
 // verify writes what there is, reads it back and checks it, and measures beside

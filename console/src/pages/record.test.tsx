@@ -129,7 +129,7 @@ describe('insights', () => {
     expect(screen.getByText('25 %')).toBeTruthy()
     expect(screen.getByText('3.25')).toBeTruthy()
     expect(screen.getByText('62 cm³')).toBeTruthy()
-    expect(screen.getByText(/3 parts: 69.3 g, 22.70 in material/)).toBeTruthy()
+    expect(screen.getByText('saved by hollowing, worth 22.70')).toBeTruthy()
     const to = (label: string) => screen.getByLabelText(label).getAttribute('href')
     expect(to('1 on hold, week of 2026-11-23')).toBe('/search?verdict=hold&since=2026-11-23&until=2026-11-29')
     expect(to('2 mended, week of 2026-11-23')).toBe('/search?verdict=pass&mended=yes&since=2026-11-23&until=2026-11-29')

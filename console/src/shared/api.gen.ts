@@ -550,6 +550,7 @@ export interface ReportPart {
 export interface Result {
   after: Report | null
   before: Report | null
+  called: string
   deviation_mm: Deviation | null
   method: string
   questions: Ask[]

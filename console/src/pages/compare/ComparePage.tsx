@@ -128,7 +128,7 @@ function Choice({ label, value, revisions, choose }: { label: string; value: num
       <span className="opacity-70">{label}</span>
       <select className="select select-xs w-44" value={value} data-choice={label} onChange={(e) => choose(Number(e.target.value))}>
         {revisions.map((r) => (
-          <option key={r.number} value={r.number}>r{r.number} {r.number === 0 ? 'as received' : r.repair?.method}</option>
+          <option key={r.number} value={r.number}>r{r.number} {r.number === 0 ? 'as received' : r.repair?.called || r.repair?.method}</option>
         ))}
       </select>
     </label>

@@ -65,14 +65,14 @@ function Short({ in: d }: { in: InsightsOf }) {
       {became.map((b) => <Figure key={b.key} name={b.label} value={all ? `${Math.round((100 * d.weeks.reduce((sum, w) => sum + w[b.key], 0)) / all)} %` : '–'} />)}
       {d.hours_to_sign_off !== null && <Figure name={`hours to sign-off, ${plural(d.signed_off, 'part')}`} value={digits(d.hours_to_sign_off)} />}
       {saved > 0 && (
-        <Figure name={`saved by hollowing, ${plural(d.hollowed.reduce((sum, h) => sum + h.parts, 0), 'part')}: ${digits(d.hollowed.reduce((sum, h) => sum + h.mass_g, 0))} g, ${d.hollowed.reduce((sum, h) => sum + h.price, 0).toFixed(2)} in material`} value={volume(saved)} />
+        <Figure name={`saved by hollowing, worth ${d.hollowed.reduce((sum, h) => sum + h.price, 0).toFixed(2)}`} value={volume(saved)} title={d.hollowed.map((h) => `${h.process}: ${plural(h.parts, 'part')}, ${digits(h.mass_g)} g`).join('; ')} />
       )}
     </div>
   )
 }
 
-const Figure = ({ name, value }: { name: string; value: string }) => (
-  <div className="min-w-28 flex-1 rounded-box border border-base-300 bg-base-100 p-3">
+const Figure = ({ name, value, title }: { name: string; value: string; title?: string }) => (
+  <div title={title} className="min-w-28 flex-auto rounded-box border border-base-300 bg-base-100 p-3">
     <div className="text-2xl font-semibold tabular-nums">{value}</div>
     <div className="text-sm opacity-70">{name}</div>
   </div>

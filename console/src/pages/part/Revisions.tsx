@@ -18,7 +18,7 @@ export function Revisions({ part, revisions, shown, show }: { part: number; revi
             className={`btn join-item btn-sm flex-1 ${r.number === shown ? 'btn-neutral' : ''}`}
             onClick={() => show(r.number)}
           >
-            r{r.number} {r.number === 0 ? 'as received' : r.repair?.method}
+            r{r.number} {r.number === 0 ? 'as received' : r.repair?.called || r.repair?.method}
           </button>
         ))}
       </div>
@@ -31,7 +31,7 @@ export function Revisions({ part, revisions, shown, show }: { part: number; revi
             {repaired.map((r) => (
               <tr key={r.number} className="border-t border-base-300">
                 <td className="py-0.5 pr-1">r{r.number}</td>
-                <td>{r.repair!.method}{r.repair!.repaired ? '' : ', not solid'}</td>
+                <td>{r.repair!.called || r.repair!.method}{r.repair!.repaired ? '' : ', not solid'}</td>
                 <td>{count(r.triangles)}</td>
                 <td>{r.repair!.deviation_mm ? digits(r.repair!.deviation_mm.max) : '–'}</td>
                 <td>{r.repair!.volume_change_mm3 === null ? '–' : `${r.repair!.volume_change_mm3 > 0 ? '+' : ''}${digits(r.repair!.volume_change_mm3 / 1000)} cm³`}</td>
