@@ -24,7 +24,8 @@ type state struct {
 	border  *border       // nil when it is not known yet
 	looked  bool          // it is known what crossed from the start
 	careful bool          // blocks are looked at for crossings too
-	known   bool          // the quadrics are of a surface that the mesh was drawn around
+	known   bool          // the quadrics are of a surface that the mesh was drawn around, or stand for it
+	given   bool          // some of them are of that surface indeed
 	varied  bool          // colours or textures change within triangles
 }
 
@@ -39,7 +40,7 @@ func (s *state) clone() *state {
 // not known stand for those of their triangles, and where they are on a border,
 // for planes through it across them.
 func begin(m *mesh.Mesh, known []Quadric) *state {
-	s := &state{m: m, quadric: make([]Quadric, len(m.Positions)), known: known != nil, careful: known != nil, varied: varied(m)}
+	s := &state{m: m, quadric: make([]Quadric, len(m.Positions)), known: known != nil, given: slices.ContainsFunc(known, func(q Quadric) bool { return q.weight > 0 }), careful: known != nil, varied: varied(m)}
 	if s.known {
 		s.moved = make([]float32, len(m.Positions))
 	}
@@ -229,7 +230,7 @@ func (b *blocks) rest() {
 // begin is the work on one block.
 func (b *blocks) begin(n int) *work {
 	m, list := b.s.m, b.members[n]
-	part := &state{m: m.Blank(make([]geom.Vec, len(list))), quadric: make([]Quadric, len(list)), share: b.s.share, first: b.s.first, known: b.s.known, varied: b.s.varied}
+	part := &state{m: m.Blank(make([]geom.Vec, len(list))), quadric: make([]Quadric, len(list)), share: b.s.share, first: b.s.first, known: b.s.known, given: b.s.given, varied: b.s.varied}
 	rims := &border{kind: make([]uint8, len(list)), along: make([][2]int32, len(list))}
 	if b.s.known {
 		part.moved = make([]float32, len(list))
@@ -277,7 +278,7 @@ func (b *blocks) again(list []int32) {
 // which of its vertices each old one went into, -1 for none.
 func (b *blocks) together() (whole *state, from []int32) {
 	m := b.s.m
-	whole = &state{m: m.Blank(nil), share: b.s.share, first: b.s.first, known: b.s.known, varied: b.s.varied}
+	whole = &state{m: m.Blank(nil), share: b.s.share, first: b.s.first, known: b.s.known, given: b.s.given, varied: b.s.varied}
 	if b.s.points != nil {
 		whole.points = &points{}
 	}

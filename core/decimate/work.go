@@ -28,7 +28,8 @@ type work struct {
 	age       []uint32 // of a vertex: how often it changed
 	into      []int32  // of a vertex that is gone: what it went into
 	tolerance float64
-	known     bool             // the quadrics are of a surface that the mesh was drawn around
+	known     bool             // the quadrics are of a surface that the mesh was drawn around, or stand for it
+	given     bool             // some of them are of that surface indeed
 	thinnest  float64          // a triangle's least height
 	colours   [][3]mesh.Colour // of triangles' corners where they change within triangles
 	covers    []mesh.Cover
@@ -45,7 +46,7 @@ type work struct {
 func newWork(s *state, b *border, tolerance float64, own bool) *work {
 	m, n := s.m, len(s.m.Positions)
 	w := &work{border: b, m: m, at: m.Positions, tri: m.Triangles, left: len(m.Triangles),
-		first: make([]int32, n), next: make([]int32, 3*len(m.Triangles)), quadric: s.quadric, moved: s.moved, points: s.points, share: s.share, surface: s.first, known: s.known,
+		first: make([]int32, n), next: make([]int32, 3*len(m.Triangles)), quadric: s.quadric, moved: s.moved, points: s.points, share: s.share, surface: s.first, known: s.known, given: s.given,
 		age: make([]uint32, n), into: make([]int32, n), tolerance: tolerance, mark: make([]uint32, n)}
 	if !own {
 		w.at, w.tri = slices.Clone(w.at), slices.Clone(w.tri)
@@ -194,7 +195,7 @@ func (w *work) collapse(a, b int32) {
 	least := exact * w.tolerance
 	on := w.known && q.at(p) <= least*least*q.weight // the surface itself
 	turns := 0.3
-	if on {
+	if on && w.given {
 		turns = -0.5
 	}
 	far, straight := 0.0, 1.0
@@ -423,7 +424,7 @@ func (w *work) folds(a, b int32, p geom.Vec) bool {
 // of the old ones went into, -1 for those that no triangle uses.
 func (w *work) result() (s *state, from []int32) {
 	m := w.m.Blank(nil)
-	s = &state{m: m, share: w.share, first: w.surface, known: w.known, varied: w.colours != nil || w.covers != nil}
+	s = &state{m: m, share: w.share, first: w.surface, known: w.known, given: w.given, varied: w.colours != nil || w.covers != nil}
 	if w.points != nil {
 		s.points = &points{}
 	}

@@ -58,7 +58,7 @@ func Hollow(ctx context.Context, m *mesh.Mesh, set Hollowing, progress func(stag
 		draw.CellMM = max(set.WallMM/cellsPerWall, max(size.X, size.Y, size.Z)/mostCells)
 	}
 	tree := spatial.New(m, func(t int32) bool { return !m.ZeroArea(t) })
-	depth := set.WallMM + draw.ToleranceMM + draw.CellMM/8
+	depth := set.WallMM + draw.ToleranceMM + draw.CellMM/16
 	const tries = 4
 	for range tries {
 		skin, err = recast.Inset(ctx, m, depth, draw, progress)

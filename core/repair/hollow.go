@@ -105,13 +105,21 @@ func hollow(ctx context.Context, w *touchup.Work, wall, diameter float64, count 
 	}
 	saves := whole - w.Mesh.Volume()
 	return touchup.Change{Count: len(skin.Triangles), HollowedMM3: saves,
-		Detail: fmt.Sprintf("walls of %.3g mm and more; %.3g cm³ less material, %.0f %% of it%s", floor3(thinnest), saves/1000, 100*saves/whole, words)}, nil
+		Detail: fmt.Sprintf("walls of %.3g mm and more; %s cm³ less material, %.0f %% of it%s", floor3(thinnest), digits(saves/1000), 100*saves/whole, words)}, nil
 }
 
 // floor3 rounds down to three significant digits, for what is promised.
 func floor3(x float64) float64 {
 	unit := math.Pow(10, math.Floor(math.Log10(x))-2)
 	return math.Floor(x/unit) * unit
+}
+
+// digits is a number with three significant digits, and all of those before the point.
+func digits(x float64) string {
+	if x >= 100 {
+		return fmt.Sprintf("%.0f", x)
+	}
+	return fmt.Sprintf("%.3g", x)
 }
 
 // drainAt opens a sealed hollow by a drain that comes out near a point.

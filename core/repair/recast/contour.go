@@ -18,7 +18,7 @@ import (
 // inside and one outside.
 type crossing struct {
 	cell int32 // the edge's low end in its z: j·nx+i
-	tri  int32 // or the number of its normal
+	tri  int32
 	at   float64
 }
 
@@ -378,12 +378,12 @@ func (w *window) slab(k int) slab {
 			p[e/4] += float64(cut[e])
 			on := p
 			var n geom.Vec
-			if crossed != nil {
+			if crossed != nil && !f.smooth {
 				on[e/4] = (crossed.at - f.at(e/4, [3]int{i, j, k}[e/4])) / f.step
-				n = f.normal(crossed)
+				n = f.soup.AreaNormal(crossed.tri).Unit()
 			}
-			q[loop].add(p, on, n, crossed != nil)
-			if crossed != nil {
+			q[loop].add(p, on, n, crossed != nil && !f.smooth)
+			if crossed != nil && !f.smooth {
 				at := geom.Vec{X: f.at(0, i) + f.step*on[0], Y: f.at(1, j) + f.step*on[1], Z: f.at(2, k) + f.step*on[2]}
 				plane := decimate.Plane(at, n, f.step*f.step/4)
 				planes[loop].Add(&plane)
@@ -391,14 +391,14 @@ func (w *window) slab(k int) slab {
 		}
 		for loop := range c.loops {
 			var p [3]float64
-			if c.loops == 1 {
+			if c.loops == 1 && !f.smooth {
 				p = q[loop].best()
 			} else { // cones of several discs stay apart when each point is among its crossings
 				p = q[loop].middle()
 			}
 			at := geom.Vec{X: f.at(0, i) + f.step*p[0], Y: f.at(1, j) + f.step*p[1], Z: f.at(2, k) + f.step*p[2]}
 			s.points = append(s.points, at.Single())
-			s.free = append(s.free, q[loop].planes == 0)
+			s.free = append(s.free, q[loop].planes == 0 && !f.smooth)
 			s.planes = append(s.planes, planes[loop])
 		}
 		if c.loops > 1 || c.hazy != 0 {

@@ -110,10 +110,10 @@ func (d *drawer) around(axis, i, j int) {
 		return
 	}
 	var plane decimate.Quadric
-	if c != nil {
+	if c != nil && !f.smooth {
 		at := f.point(low).Array()
 		at[axis] = c.at
-		plane = decimate.Plane(geom.Vec{X: at[0], Y: at[1], Z: at[2]}, f.normal(c), f.step*f.step/4)
+		plane = decimate.Plane(geom.Vec{X: at[0], Y: at[1], Z: at[2]}, f.soup.AreaNormal(c.tri).Unit(), f.step*f.step/4)
 	}
 	middle := d.add(apex{f.edgePoint(axis, low, share), plane})
 	for n := range cells {

@@ -20,15 +20,9 @@ type field struct {
 	lines  [3]lines
 	soup   *mesh.Mesh // the surface, followed by the caps that close it
 
-	normals []geom.Vec // at the crossings, when what is drawn is not the surface itself
-}
-
-// normal is the unit normal of what is drawn at a crossing.
-func (f *field) normal(c *crossing) geom.Vec {
-	if f.normals != nil {
-		return f.normals[c.tri]
-	}
-	return f.soup.AreaNormal(c.tri).Unit()
+	// smooth says that what is drawn is not the surface itself, and has no edges that
+	// anybody drew: its points lie in the middle of their crossings.
+	smooth bool
 }
 
 // newField decides which points of a lattice lie inside a surface.

@@ -133,6 +133,9 @@ func (f *field) finish(ctx context.Context, along [3][][]crossing, set Settings,
 	if set.ToleranceMM <= 0 {
 		return skin, nil
 	}
+	if f.smooth { // its own planes, which it hardly leaves, are all there are
+		planes = make([]decimate.Quadric, len(skin.Positions))
+	}
 	progress("lighter", 0.6)
 	light, err := decimate.Run(ctx, skin, decimate.Settings{ToleranceMM: set.ToleranceMM, Planes: planes}, func(done float64) { progress("lighter", 0.6+0.4*done) })
 	if err != nil {
