@@ -169,19 +169,6 @@ func bore(ctx context.Context, w *touchup.Work, drains []prepare.Drain) (words s
 func line(m, skin *mesh.Mesh) {
 	around := m.Clone()
 	tree := spatial.New(around, nil)
-	add(m, skin, around, func(t int32) int32 {
-		a, b, c := skin.Corners(t)
-		near, _, _ := tree.Nearest(a.Add(b).Add(c).Scale(1.0/3), math.Inf(1))
-		return near
-	})
+	add(m, skin, around, func(t int32) int32 { return nearestTo(tree, skin, t) })
 	m.Weld()
-}
-
-// add adds a surface to a mesh, each triangle painted as one of another mesh.
-func add(m, surface, from *mesh.Mesh, like func(t int32) int32) {
-	base := int32(len(m.Positions))
-	m.Positions = append(m.Positions, surface.Positions...)
-	for t, v := range surface.Triangles {
-		m.Paint(mesh.Triangle{v[0] + base, v[1] + base, v[2] + base}, from, like(int32(t)))
-	}
 }

@@ -230,25 +230,34 @@ func offBy(ctx context.Context, skin, around *mesh.Mesh) (float64, error) {
 // surface which it was drawn around has nearest to each triangle's middle. The
 // skin is of one body, that of its first triangle.
 func dress(m, skin, around *mesh.Mesh) {
-	base := int32(len(m.Positions))
-	m.Positions = append(m.Positions, skin.Positions...)
-	var tree *spatial.Tree
+	like := func(int32) int32 { return 0 }
 	if around.Colours != nil || around.Covers != nil {
-		tree = spatial.New(around, nil)
+		tree := spatial.New(around, nil)
+		like = func(t int32) int32 { return nearestTo(tree, skin, t) }
 	}
-	for t, v := range skin.Triangles {
-		near := int32(0)
-		if tree != nil {
-			a, b, c := skin.Corners(int32(t))
-			near, _, _ = tree.Nearest(a.Add(b).Add(c).Scale(1.0/3), math.Inf(1))
-		}
-		m.Paint(mesh.Triangle{v[0] + base, v[1] + base, v[2] + base}, around, near)
-		if m.BodyOf != nil {
-			m.BodyOf[len(m.BodyOf)-1] = around.BodyOf[0]
-		}
+	bare := len(m.BodyOf)
+	add(m, skin, around, like)
+	for t := bare; t < len(m.BodyOf); t++ {
+		m.BodyOf[t] = around.BodyOf[0]
 	}
 	m.Weld()
 	mergeBodies(m)
+}
+
+// add adds a surface to a mesh, each triangle painted as one of another mesh.
+func add(m, surface, from *mesh.Mesh, like func(t int32) int32) {
+	base := int32(len(m.Positions))
+	m.Positions = append(m.Positions, surface.Positions...)
+	for t, v := range surface.Triangles {
+		m.Paint(mesh.Triangle{v[0] + base, v[1] + base, v[2] + base}, from, like(int32(t)))
+	}
+}
+
+// nearestTo is the triangle of a tree that is nearest to the middle of a skin's.
+func nearestTo(tree *spatial.Tree, skin *mesh.Mesh, t int32) int32 {
+	a, b, c := skin.Corners(t)
+	near, _, _ := tree.Nearest(a.Add(b).Add(c).Scale(1.0/3), math.Inf(1))
+	return near
 }
 
 // percentile is the value below which that share of the values lies.
