@@ -15,7 +15,6 @@ import (
 	"veneer/bureau"
 	"veneer/bureau/record"
 	"veneer/core/check"
-	"veneer/core/process"
 )
 
 // BatchWithParts is a batch as its page shows it.
@@ -40,27 +39,6 @@ type Kind struct {
 	What     string         `json:"what"`
 	Harm     string         `json:"harm"`
 	Action   string         `json:"action"`
-}
-
-func (s *server) processes(g *gin.Context) {
-	list, err := s.Bureau.Store.Processes(g.Request.Context())
-	s.answer(g, list, err)
-}
-
-func (s *server) setProcess(g *gin.Context) {
-	var in process.Process
-	if !order(g, &in) {
-		return
-	}
-	if name := g.Param("process"); in.Name != name {
-		problem(g, http.StatusBadRequest, fmt.Sprintf("the address says %q and the process %q", name, in.Name))
-		return
-	}
-	s.accept(g, s.Bureau.SetProcess(g.Request.Context(), person(g).Name, in))
-}
-
-func (s *server) resetProcess(g *gin.Context) {
-	s.accept(g, s.Bureau.Store.ResetProcess(g.Request.Context(), person(g).Name, g.Param("process")))
 }
 
 func (s *server) kinds(g *gin.Context) {

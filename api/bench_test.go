@@ -288,7 +288,7 @@ func TestExport(t *testing.T) {
 // one breaks off; then with the client, as part of a batch.
 func TestUploadsGoOn(t *testing.T) {
 	server := serve(t)
-	c, other := signIn(t, server, "ada"), signIn(t, server, "vic")
+	c, other, lea := signIn(t, server, "ada"), signIn(t, server, "vic"), signIn(t, server, "lea")
 	content := make([]byte, 3<<20)
 	rand.NewChaCha8([32]byte{7}).Read(content)
 	path := filepath.Join(t.TempDir(), "hull.stl")
@@ -319,10 +319,13 @@ func TestUploadsGoOn(t *testing.T) {
 		{c, strings.Repeat("b", 32), "0", nil, http.StatusNotFound},
 		{c, "../../etc/passwd", "0", nil, http.StatusNotFound},
 		{other, id, "3145728", nil, http.StatusForbidden},
+		{lea, id, "3145728", nil, http.StatusNotFound},
 	} {
 		got, _ := add(try.who, try.id, try.offset, try.piece)
 		assert.Equal(t, try.want, got, "%s at %s", try.id, try.offset)
 	}
+	_, err = lea.Submit(t.Context(), client.Submission{Customer: "Harbour Museum", Process: "resin", Uploads: []string{id}})
+	assert.ErrorContains(t, err, "no such upload", "another's")
 	submitted := func(field string) (int, string) {
 		body := "--x\r\nContent-Disposition: form-data; name=\"customer\"\r\n\r\nHarbour Museum\r\n--x\r\nContent-Disposition: form-data; name=\"upload\"\r\n\r\n" + field + "\r\n--x--\r\n"
 		req, err := http.NewRequest(http.MethodPost, server+"/api/v1/batches", strings.NewReader(body))
