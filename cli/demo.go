@@ -107,6 +107,7 @@ Look first at
   the fog bell in batch 1: three holes, shown where they are, filled as revision r1
   the hour hand in batch 2: is it 4.8 cm long or 4.8 inches? Choose, and it is checked again
   batch 3: six files that could not be read, each with the reason
+  the bollard in batch 1: half a litre of material. Hollow it, under Mend, and cut it open
 
 From another terminal:
   echo %s | bin/veneer login --server %s && bin/veneer batch list

@@ -32,7 +32,7 @@ var (
 
 const (
 	cellsPerWall = 3       // of the lattice, across a wall
-	mostCells    = 384     // along the longest side
+	mostCells    = 512     // along the longest side
 	slack        = 1. / 24 // of a wall: what the skin may be moved by to make it lighter
 	leastHollow  = 1.5     // walls: what is shorter along its longest side is not worth it
 )

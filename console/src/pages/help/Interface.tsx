@@ -25,7 +25,7 @@ export function Interface() {
             Object.entries(methods).map(([method, op]) => (
               <tr key={method + path} className="border-b border-base-300 align-top last:border-0" data-operation={`${method} ${path}`}>
                 <td className="px-3 py-1.5 font-medium uppercase opacity-70">{method}</td>
-                <td className="break-all px-2 py-1.5"><code className="text-xs">/api/v1{path}</code></td>
+                <td className="w-[27rem] break-all px-2 py-1.5"><code className="text-xs">/api/v1{path}</code></td>
                 <td className="px-2 py-1.5">
                   {op.summary}
                   {op.parameters?.filter((q) => q.in === 'query').map((q) => <div key={q.name} className="text-xs opacity-70"><code>?{q.name}=</code> {q.description}</div>)}
