@@ -104,6 +104,34 @@ func TestViewData(t *testing.T) {
 	assert.EqualValues(t, 2, binary.LittleEndian.Uint32(v[40+96+4:]))
 }
 
+// TestViewDataCarriesPaint reads colours, covers and textures back; those that cannot be
+// drawn are left out, and keep their number.
+func TestViewDataCarriesPaint(t *testing.T) {
+	var small bytes.Buffer
+	require.NoError(t, png.Encode(&small, image.NewNRGBA(image.Rect(0, 0, 2, 2))))
+	var plain, painted, covered bytes.Buffer
+	m := cube()
+	require.NoError(t, WriteView(&plain, m, nil))
+	m.Colours = make([][3]mesh.Colour, 12)
+	m.Colours[1] = [3]mesh.Colour{0xff0000ff, 0, 0x00ff00ff}
+	require.NoError(t, WriteView(&painted, m, nil))
+	word := func(b *bytes.Buffer, i int) uint32 { return binary.LittleEndian.Uint32(b.Bytes()[plain.Len()+4*i:]) }
+	require.Equal(t, plain.Len()+4+12*12, painted.Len())
+	assert.Equal(t, plain.Bytes(), painted.Bytes()[:plain.Len()])
+	assert.Equal(t, [4]uint32{0, 0, 0xff0000ff, 0x00ff00ff}, [4]uint32{word(&painted, 0), word(&painted, 3), word(&painted, 4), word(&painted, 6)})
+	m.Textures = []mesh.Texture{{Name: "broken.png", Data: []byte("none")}, {Name: "small.png", Data: small.Bytes()}}
+	m.Covers = make([]mesh.Cover, 12)
+	m.Covers[11] = mesh.Cover{Texture: 2, At: [3][2]float32{{0, 0.25}, {1, 0}, {0, 1}}}
+	require.NoError(t, WriteView(&covered, m, nil))
+	size := (small.Len() + 3) / 4 * 4
+	require.Equal(t, painted.Len()+12*28+4+4+size, covered.Len())
+	last := 1 + 36 + 11*7
+	assert.Equal(t, [2]uint32{2, 2}, [2]uint32{word(&covered, 0), word(&covered, last)})
+	assert.Equal(t, float32(0.25), math.Float32frombits(word(&covered, last+2)))
+	assert.Equal(t, [2]uint32{0, uint32(small.Len())}, [2]uint32{word(&covered, last+7), word(&covered, last+8)})
+	assert.Equal(t, small.Bytes(), covered.Bytes()[covered.Len()-size:][:small.Len()])
+}
+
 // TestPaintShows draws a cube whose front is half red and half covered with a
 // texture of two halves, green below and blue above.
 func TestPaintShows(t *testing.T) {

@@ -20,6 +20,13 @@ const ViewMagic = 0x31564e56
 // normal, the wall straight through and by the ball inside; for each triangle
 // the number of its shell from 1, 0 for none (uint32). Triangles keep their
 // numbers, so places of findings fit.
+//
+// Of painted meshes there follow: the number of textures (uint32); the colours of each
+// triangle's three corners, 0xRRGGBBAA, 0 for none (uint32 each); when there are
+// textures, for each triangle the number of its own from 1, 0 for none (uint32), and
+// where in it the three corners lie (six float32, shares from the lower left corner); and
+// each texture's number of bytes (uint32; 0 for what cannot be drawn) and bytes, a PNG or
+// a JPEG, filled up with zeros to a multiple of four.
 func WriteView(w io.Writer, m *mesh.Mesh, walls []measure.Thin) error {
 	out := bufio.NewWriterSize(w, 1<<18)
 	centre := m.Bounds().Centre()
@@ -53,5 +60,47 @@ func WriteView(w io.Writer, m *mesh.Mesh, walls []measure.Thin) error {
 	for _, s := range of {
 		put32(uint32(s + 1))
 	}
+	writePaint(out, put32, m)
 	return out.Flush() // a bufio.Writer keeps its first error
+}
+
+// writePaint adds what a mesh is painted with.
+func writePaint(out *bufio.Writer, put32 func(uint32), m *mesh.Mesh) {
+	paint := newSkin(m)
+	if paint == nil {
+		return
+	}
+	textures := m.Textures
+	if m.Covers == nil {
+		textures = nil
+	}
+	put32(uint32(len(textures)))
+	for t := range m.Triangles {
+		var corners [3]mesh.Colour
+		if m.Colours != nil {
+			corners = m.Colours[t]
+		}
+		for _, c := range corners {
+			put32(uint32(c))
+		}
+	}
+	if len(textures) == 0 {
+		return
+	}
+	for _, c := range m.Covers {
+		put32(uint32(c.Texture))
+		for _, at := range c.At {
+			put32(math.Float32bits(at[0]))
+			put32(math.Float32bits(at[1]))
+		}
+	}
+	for i, t := range textures {
+		data := t.Data
+		if paint.textures[i] == nil {
+			data = nil
+		}
+		put32(uint32(len(data)))
+		out.Write(data)
+		out.Write(make([]byte, -len(data)&3))
+	}
 }

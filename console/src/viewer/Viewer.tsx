@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef, type RefObject } from 'react'
 import type { Place, Vec3 } from '../shared/api'
 import { Scene, type Hit, type Look } from './scene'
-import { indicesWithout, type MeshView } from './viewdata'
+import { trianglesLeft, type MeshView } from './viewdata'
 
 declare global {
   interface Window {
@@ -44,12 +44,12 @@ export function Viewer({ mesh, places = none, chosen, look, hidden = noShells, o
       delete window.__viewer
     }
   }, [])
-  const indices = useMemo(() => mesh && indicesWithout(mesh, hidden, only), [mesh, hidden, only])
+  const kept = useMemo(() => mesh && trianglesLeft(mesh, hidden, only), [mesh, hidden, only])
   useEffect(() => {
-    if (!mesh || !indices) return
-    scene.current?.setMesh(mesh, indices, deviation)
+    if (!mesh) return
+    scene.current?.setMesh(mesh, kept, deviation)
     if (!began.current && camera) scene.current?.setCamera(camera)
-  }, [mesh, indices, deviation])
+  }, [mesh, kept, deviation])
   useEffect(() => scene.current?.setLook(look), [look, mesh])
   useEffect(() => {
     scene.current?.setMarks(places, chosen, look.onlyFinding)

@@ -16,7 +16,7 @@ export class Cut {
   readonly lid = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: paint.cut, side: THREE.DoubleSide }))
   private plane = new THREE.Plane()
 
-  constructor(private cutting: THREE.Material[]) {
+  constructor(private cutting: () => THREE.Material[]) {
     this.lid.visible = false
   }
 
@@ -31,7 +31,7 @@ export class Cut {
       this.lid.geometry.dispose()
       this.lid.geometry = filled(mesh, section.at, axis)
     }
-    for (const m of this.cutting) {
+    for (const m of this.cutting()) {
       const was = m.clippingPlanes?.length ?? 0
       m.clippingPlanes = this.planes
       if (was !== this.planes.length) m.needsUpdate = true

@@ -9,12 +9,14 @@ import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js
 import type { Place, Vec3 } from '../shared/api'
 import { Cut, type Section } from './cut'
 import { mapped, pale, paint, uniforms, wallColour, type Map } from './paint'
-import type { MeshView } from './viewdata'
+import { Painted } from './painted'
+import { indicesOf, type MeshView } from './viewdata'
 
 export interface Look {
   wireframe: boolean
   backs: boolean // back faces in their own colour
   seeThrough: boolean
+  paint: boolean // in its own colours and textures, where it has some
   walls: 'off' | 'straight' | 'ball' // the map of walls, and which measure it shows
   thinnest: number // wall that prints, mm
   map: Map
@@ -32,7 +34,6 @@ export interface Hit {
   at: Vec3 // mm, in the part's own coordinates
   wall: number | undefined // thickness straight through, mm
   edge: number // length of the nearest edge of the triangle, mm
-  triangle: number
 }
 
 // Marks and wireframe lie on the surface; backs lose against fronts where both
@@ -50,6 +51,8 @@ export class Scene {
   private front = new THREE.MeshLambertMaterial({ color: paint.front, flatShading: true, side: THREE.FrontSide })
   private back = new THREE.MeshLambertMaterial({ color: paint.back, flatShading: true, side: THREE.BackSide, ...behind })
   private wire = new THREE.MeshBasicMaterial({ color: paint.wire, wireframe: true, transparent: true, opacity: 0.35, ...inFront })
+  private painted = new Painted(() => this.draw())
+  private frontMesh: THREE.Mesh
   private wireMesh: THREE.Mesh
   private picked: THREE.Mesh
   private marks = new THREE.Group()
@@ -90,8 +93,9 @@ export class Scene {
     this.wireMesh = new THREE.Mesh(this.geometry, this.wire)
     this.wireMesh.visible = false
     this.picked = new THREE.Mesh(this.geometry, new THREE.MeshBasicMaterial({ side: THREE.DoubleSide }))
-    this.cut = new Cut([this.front, this.back, this.wire])
-    this.scene.add(new THREE.Mesh(this.geometry, this.front), new THREE.Mesh(this.geometry, this.back), this.wireMesh, this.cut.lid, this.marks, this.measures, this.surround)
+    this.cut = new Cut(() => [this.front, this.back, this.wire, ...this.painted.materials])
+    this.frontMesh = new THREE.Mesh(this.geometry, this.front)
+    this.scene.add(this.frontMesh, this.painted.mesh, new THREE.Mesh(this.geometry, this.back), this.wireMesh, this.cut.lid, this.marks, this.measures, this.surround)
     this.ring = new THREE.Sprite(new THREE.SpriteMaterial({ map: ringTexture(), depthTest: false, sizeAttenuation: false }))
     this.ring.scale.setScalar(0.06)
     this.ring.visible = false
@@ -108,12 +112,13 @@ export class Scene {
     for (const group of [this.marks, this.measures, this.surround]) this.clear(group)
     this.clearWalls()
     this.cut.dispose()
+    this.painted.dispose()
     this.geometry.dispose()
     this.renderer.dispose()
   }
 
-  /** setMesh shows a mesh, all of it or the triangles that are listed; the camera stays unless the mesh is the first one. */
-  setMesh(view: MeshView, indices: Uint32Array = view.indices, deviation?: Float32Array) {
+  /** setMesh shows a mesh, the triangles that are listed or all; the camera stays unless the mesh is the first one. */
+  setMesh(view: MeshView, kept?: Uint32Array, deviation?: Float32Array) {
     const first = this.view === undefined
     const same = this.view === view
     this.centre = view.centre
@@ -126,7 +131,8 @@ export class Scene {
       this.radius = Math.max(this.geometry.boundingBox!.getSize(new THREE.Vector3()).length() / 2, 1e-6)
     }
     this.geometry.setAttribute('deviation', new THREE.BufferAttribute(deviation ?? new Float32Array(view.positions.length / 3), 1))
-    this.geometry.setIndex(new THREE.BufferAttribute(indices, 1))
+    this.geometry.setIndex(new THREE.BufferAttribute(indicesOf(view, kept), 1))
+    this.painted.set(view, kept)
     if (first) this.fit()
     this.draw()
   }
@@ -135,7 +141,9 @@ export class Scene {
     this.wireMesh.visible = look.wireframe
     this.back.color.set(look.backs ? paint.back : paint.front)
     const faint = look.onlyFinding ? 0.08 : look.seeThrough ? 0.35 : 1
-    for (const m of [this.front, this.back]) {
+    this.painted.mesh.visible = look.paint && look.walls === 'off' && look.map.kind === 'none' && this.view?.paint !== undefined
+    this.frontMesh.visible = !this.painted.mesh.visible
+    for (const m of [this.front, this.back, ...this.painted.materials]) {
       m.transparent = faint < 1
       m.opacity = faint
       m.depthWrite = faint === 1
@@ -293,7 +301,7 @@ export class Scene {
     const through = new THREE.Raycaster(at.clone().addScaledVector(inward, this.radius * 1e-5), inward)
     const other = through.intersectObject(this.picked)[0]
     const c = this.centre
-    return { at: [at.x + c[0], at.y + c[1], at.z + c[2]], wall: other && other.distance + this.radius * 1e-5, edge, triangle: seen.faceIndex ?? -1 }
+    return { at: [at.x + c[0], at.y + c[1], at.z + c[2]], wall: other && other.distance + this.radius * 1e-5, edge }
   }
 
   private local(p: Vec3): THREE.Vector3 {

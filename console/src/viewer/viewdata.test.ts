@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { indicesWithout, readView } from './viewdata'
+import { indicesOf, readView, trianglesLeft } from './viewdata'
 
 function encoded(): ArrayBuffer {
   const bytes = new ArrayBuffer(40 + 3 * 12 + 3 * 4 + 32 + 4)
@@ -34,8 +34,26 @@ describe('view data', () => {
   })
   it('leaves out the shells that are hidden, or all but one', () => {
     const mesh = { ...readView(encoded()), indices: new Uint32Array([0, 1, 2, 3, 4, 5, 6, 7, 8]), shells: new Uint32Array([1, 2, 1]) }
-    expect([...indicesWithout(mesh, new Set([2]))]).toEqual([0, 1, 2, 6, 7, 8])
-    expect([...indicesWithout(mesh, new Set([2]), 2)]).toEqual([3, 4, 5])
-    expect(indicesWithout(mesh, new Set())).toBe(mesh.indices)
+    expect([...trianglesLeft(mesh, new Set([2]))!]).toEqual([0, 2])
+    expect([...indicesOf(mesh, trianglesLeft(mesh, new Set([2])))]).toEqual([0, 1, 2, 6, 7, 8])
+    expect([...indicesOf(mesh, trianglesLeft(mesh, new Set([2]), 2))]).toEqual([3, 4, 5])
+    expect(indicesOf(mesh, trianglesLeft(mesh, new Set()))).toBe(mesh.indices)
+  })
+  it('carries colours and textures', () => {
+    const plain = encoded()
+    expect(readView(plain).paint).toBeUndefined()
+    const bytes = new ArrayBuffer(plain.byteLength + 4 + 12 + 28 + 4 + 8 + 4)
+    new Uint8Array(bytes).set(new Uint8Array(plain))
+    const at = plain.byteLength
+    new Uint32Array(bytes, at, 5).set([2, 0xff0000ff, 0, 0x00ff00ff, 1])
+    new Float32Array(bytes, at + 20, 6).set([0, 0, 1, 0, 0, 1])
+    new Uint32Array(bytes, at + 44, 1).set([5]) // bytes of the first texture, filled up to eight
+    new Uint8Array(bytes, at + 48, 8).set([1, 2, 3, 4, 5])
+    const paint = readView(bytes).paint!
+    expect([...paint.colours]).toEqual([0xff0000ff, 0, 0x00ff00ff])
+    expect(paint.covers!.textures[0]).toBe(1)
+    expect([...paint.covers!.at.subarray(1, 7)]).toEqual([0, 0, 1, 0, 0, 1])
+    expect(paint.textures.map((t) => [...t])).toEqual([[1, 2, 3, 4, 5], []])
+    for (const short of [plain.byteLength + 10, plain.byteLength + 30, plain.byteLength + 50]) expect(() => readView(bytes.slice(0, short))).toThrow('cut short')
   })
 })

@@ -13,7 +13,7 @@ import { LayerChart } from './LayerChart'
 
 const Viewer = lazy(async () => ({ default: (await import('../../viewer/Viewer')).Viewer }))
 
-const plain: Look = { wireframe: false, backs: true, seeThrough: false, walls: 'off', thinnest: 1, map: { kind: 'none', steepest: 45, most: 1 }, section: undefined, machine: undefined, onlyFinding: false }
+const plain: Look = { wireframe: false, backs: true, seeThrough: false, paint: true, walls: 'off', thinnest: 1, map: { kind: 'none', steepest: 45, most: 1 }, section: undefined, machine: undefined, onlyFinding: false }
 
 /** ComparePage shows two revisions with one camera, side by side or over each other, and what differs. */
 export function ComparePage() {

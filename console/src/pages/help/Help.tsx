@@ -4,7 +4,7 @@ const pages: [page: string, keys: [key: string, does: string][]][] = [
   ['Anywhere', [['?', 'this page'], ['g', 'batches'], ['/', 'search'], ['j', 'jobs'], ['e', 'findings explained']]],
   ['A batch', [['1 2 3', 'table, pictures, line-up'], ['a', 'choose all, or none'], ['Esc', 'choose none']]],
   ['A part: findings', [['n p', 'next, previous place'], ['N P', 'next, previous finding'], ['o', 'only this finding'], ['Esc', 'let go of finding, cut and shell'], ['1 … 9', 'answer the question that is open'], ['a', 'the same for all like it'], ['c', 'compare with what was received']]],
-  ['A part: the view', [['f', 'the whole part'], ['w', 'wireframe'], ['b', 'back faces'], ['t', 'see through'], ['h', 'overhang'], ['v', 'the machine around it'], ['m', 'measure'], ['l', 'cut at the middle, or whole'], ['↑ ↓', 'one layer up, down']]],
+  ['A part: the view', [['f', 'the whole part'], ['w', 'wireframe'], ['b', 'back faces'], ['t', 'see through'], ['k', 'its own colours'], ['h', 'overhang'], ['v', 'the machine around it'], ['m', 'measure'], ['l', 'cut at the middle, or whole'], ['↑ ↓', 'one layer up, down']]],
   ['Two revisions', [['s', 'side by side, or a divider'], ['h', 'the deviation'], ['w', 'wireframe'], ['f', 'the whole part']]],
 ]
 

@@ -46,7 +46,7 @@ export function PartPage() {
   const { revision, checked, readable, report, view, full, wantFull } = useRevision(part.data, shown)
   const process = useProcess(part.data?.batch.process)
 
-  const [switches, setSwitches] = useState<Switches>({ wireframe: false, backs: true, seeThrough: false, walls: 'off', machine: false, onlyFinding: false })
+  const [switches, setSwitches] = useState<Switches>({ wireframe: false, backs: true, seeThrough: false, paint: true, walls: 'off', machine: false, onlyFinding: false })
   const [measuring, setMeasuring] = useState(false)
   const [hits, setHits] = useState<Hit[]>([])
   const [hidden, setHidden] = useState<ReadonlySet<number>>(new Set())
@@ -93,7 +93,7 @@ export function PartPage() {
   const low = report.data?.geometry.min_mm
   const cutAt = (z: number | undefined) => go({ cut: z === undefined ? undefined : writeCut({ axis: 'z', at: z, flip: false }) })
   const layer = process?.layer_mm ?? 0.2
-  const flick = (what: 'wireframe' | 'backs' | 'seeThrough' | 'machine' | 'onlyFinding') => setSwitches((s) => ({ ...s, [what]: !s[what] }))
+  const flick = (what: 'wireframe' | 'backs' | 'seeThrough' | 'paint' | 'machine' | 'onlyFinding') => setSwitches((s) => ({ ...s, [what]: !s[what] }))
   useKeys({
     n: () => step(1),
     p: () => step(-1),
@@ -104,6 +104,7 @@ export function PartPage() {
     w: () => flick('wireframe'),
     b: () => flick('backs'),
     t: () => flick('seeThrough'),
+    k: () => flick('paint'),
     v: () => flick('machine'),
     h: () => go({ map: map === 'overhang' ? undefined : 'overhang' }),
     m: () => setMeasuring((on) => !on),
@@ -167,6 +168,7 @@ export function PartPage() {
               set={setSwitches}
               scene={scene}
               finding={finding !== undefined}
+              painted={view.data?.paint !== undefined}
               overhang={map === 'overhang'}
               setOverhang={(on) => go({ map: on ? 'overhang' : undefined })}
               measuring={measuring}

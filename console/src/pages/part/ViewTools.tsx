@@ -4,7 +4,7 @@ import { digits } from '../../shared/words'
 import type { Look, Preset, Scene } from '../../viewer/scene'
 import type { CutAt } from './address'
 
-export type Switches = Pick<Look, 'wireframe' | 'backs' | 'seeThrough' | 'walls' | 'onlyFinding'> & { machine: boolean }
+export type Switches = Pick<Look, 'wireframe' | 'backs' | 'seeThrough' | 'paint' | 'walls' | 'onlyFinding'> & { machine: boolean }
 
 const sides: Preset[] = ['front', 'back', 'left', 'right', 'top', 'below']
 
@@ -14,6 +14,7 @@ export function ViewTools(p: {
   set: (next: Switches) => void
   scene: RefObject<Scene | undefined>
   finding: boolean
+  painted: boolean
   overhang: boolean
   setOverhang: (on: boolean) => void
   measuring: boolean
@@ -61,6 +62,7 @@ export function ViewTools(p: {
           <Switch label="Wireframe" letter="w" on={switches.wireframe} set={(wireframe) => set({ ...switches, wireframe })} />
           <Switch label="Back faces" letter="b" on={switches.backs} set={(backs) => set({ ...switches, backs })} />
           <Switch label="See through" letter="t" on={switches.seeThrough} set={(seeThrough) => set({ ...switches, seeThrough })} />
+          {p.painted && <Switch label="Colours" letter="k" on={switches.paint} set={(paint) => set({ ...switches, paint })} />}
           {p.finding && <Switch label="Only this" letter="o" on={switches.onlyFinding} set={(onlyFinding) => set({ ...switches, onlyFinding })} />}
         </Group>
         <Group>
