@@ -158,6 +158,32 @@ func TestUnitIsSettledInTheConsole(t *testing.T) {
 	assert.Equal(t, "in", part.Part.UnitSet)
 }
 
+// TestPaintShowsInTheConsole shows a textured part as its customer painted it, and bare.
+func TestPaintShowsInTheConsole(t *testing.T) {
+	s := start(t, t.TempDir())
+	c := s.client(t)
+	b, err := c.Submit(t.Context(), client.Submission{Customer: "Harbour Museum", Process: "colour", Paths: []string{demoFile(t, "dial-face.obj"), demoFile(t, "dial-face.mtl"), demoFile(t, "dial-face.png")}})
+	require.NoError(t, err)
+	require.NoError(t, c.WatchUntilDone(t.Context(), b.ID, nil))
+	p := openPage(t, s.address)
+	p.signIn()
+	p.open("/parts/1")
+	p.until("document.querySelector('[data-switch=Colours][aria-pressed=true]') && window.__viewer?.frames > 0")
+	teal := func(r, g, b int) bool { return r < 60 && g > 60 && g < 110 && b > g }
+	for try := 0; ; try++ { // the texture comes a little later
+		img, _ := p.shot()
+		if share := painted(img, theView, teal); share > 0.02 {
+			break
+		} else if try == 10 {
+			require.Fail(t, "the dial's ring does not show", "%.4f of the view", share)
+		}
+	}
+	p.click("[data-switch=Colours]")
+	img, _ := p.shot()
+	assert.Less(t, painted(img, theView, teal), 0.001)
+	assert.Greater(t, painted(img, theView, pale), 0.1)
+}
+
 // TestTheConsoleAsksNobodyElse lists what the page loaded: all from the
 // service itself, the 3D code only once it is needed, fonts bundled.
 func TestTheConsoleAsksNobodyElse(t *testing.T) {

@@ -68,7 +68,8 @@ export class Painted {
   }
 }
 
-const material = () => new THREE.MeshLambertMaterial({ vertexColors: true, flatShading: true, side: THREE.FrontSide })
+// Pushed back a little: lines and marks on the surface are of another mesh, whose depths round differently.
+const material = () => new THREE.MeshLambertMaterial({ vertexColors: true, flatShading: true, side: THREE.FrontSide, polygonOffset: true, polygonOffsetFactor: 0, polygonOffsetUnits: 6 })
 
 /** geometryOf has the triangles of each texture together, those without one first. */
 export function geometryOf(view: MeshView, kept: Uint32Array | undefined): THREE.BufferGeometry {
