@@ -466,6 +466,11 @@ func TestAHundredThousandParts(t *testing.T) {
 			return len(list)
 		}, 50)
 	}
+	took("metrics", func() int {
+		_, parts, err := s.Tally()
+		require.NoError(t, err)
+		return parts["hold"]
+	}, 200)
 	took("insights", func() int {
 		in, err := s.Insights(ctx, time.Now().AddDate(0, 0, -80), "")
 		require.NoError(t, err)
