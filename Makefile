@@ -38,7 +38,7 @@ lint:
 
 # Figures: each benchmark also gives its ratio to reading the file's bytes.
 bench:
-	go test -p 1 -run '^$$' -bench . -benchtime 5x -count 5 ./core/format ./core/spatial ./core/pipeline ./core/decimate ./core/repair/fuse ./core/repair/recast
+	go test -p 1 -run '^$$' -bench . -benchtime 5x -count 5 ./core/format ./core/spatial ./core/pipeline ./core/decimate ./core/prepare ./core/repair/fuse ./core/repair/recast
 
 fuzz:
 	@for f in stl:FuzzReadSTL obj:FuzzReadOBJ threemf:FuzzRead3MF number:FuzzFloat; do \

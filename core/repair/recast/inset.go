@@ -19,7 +19,8 @@ import (
 // block that it leaves open is halved. Where a line of the lattice goes from deep to
 // shallow its crossing is found by the slope of the distance. What that gives is drawn as
 // any other skin, but for its points, which lie in the middle of their crossings: where
-// the depth creases, the skin is rounded, a little deeper, and has no folds.
+// the depth creases, the skin is rounded, a little deeper, and has no folds. What would be
+// thinner than a cell is left solid.
 //
 // Cost: the lattice's, and about 15 nearest points for each cell that the new skin passes
 // through; blocks of their own on all cores, the same result for any number of them.
@@ -43,6 +44,7 @@ func Inset(ctx context.Context, m *mesh.Mesh, depth float64, set Settings, progr
 	if err := f.keepDeep(ctx, tree, depth); err != nil {
 		return nil, err
 	}
+	f.inside = f.inside.opened(&f.lattice)
 	along, err := f.followDepth(ctx, tree, depth)
 	if err != nil {
 		return nil, err
@@ -143,7 +145,7 @@ func (f *field) depthOn(tree *spatial.Tree, depth float64, axis int, low [3]int)
 	from, to := p[axis], p[axis]+f.step
 	rises := !f.inside.inside(low[0], low[1], low[2]) // from its low end
 	x = (from + to) / 2
-	for range 2 {
+	for range 3 {
 		p[axis] = x
 		at := geom.Vec{X: p[0], Y: p[1], Z: p[2]}
 		_, on, d := tree.Nearest(at, depth+2*f.step) // an end of the edge is not as deep

@@ -98,3 +98,34 @@ func fill(row []uint64, from, to int) {
 		i++
 	}
 }
+
+// opened keeps the points of cells all of whose corners are inside: what is thinner than
+// a cell is gone.
+func (b *bitmap) opened(l *lattice) bitmap {
+	out := newBitmap(l)
+	for k := range l.n[2] - 1 {
+		for j := range l.n[1] - 1 {
+			rows := [4][2][]uint64{{b.row(j, k), out.row(j, k)}, {b.row(j+1, k), out.row(j+1, k)}, {b.row(j, k+1), out.row(j, k+1)}, {b.row(j+1, k+1), out.row(j+1, k+1)}}
+			before := uint64(0) // whether the last point of the word before is a cell's first
+			for w := range b.words {
+				all := ^uint64(0)
+				next := ^uint64(0)
+				for _, r := range rows {
+					all &= r[0][w]
+					if w+1 < b.words {
+						next &= r[0][w+1]
+					} else {
+						next = 0
+					}
+				}
+				cells := all & (all>>1 | next<<63)
+				points := cells | cells<<1 | before
+				before = cells >> 63
+				for _, r := range rows {
+					r[1][w] |= points
+				}
+			}
+		}
+	}
+	return out
+}
