@@ -138,16 +138,22 @@ func (s *Store) Finish(ctx context.Context, job *record.Job, worker string, o Ou
 		if err := tx.GetContext(ctx, &part, `SELECT p.batch_id, b.auto_repair FROM parts p JOIN batches b ON b.id = p.batch_id WHERE p.id = ? FOR UPDATE`, job.PartID); err != nil {
 			return err
 		}
-		number, action := 0, "checked"
+		number, action, detail := 0, "checked", map[string]any{"verdict": o.Report.Verdict}
 		if job.Kind == record.Mend {
 			if err := tx.GetContext(ctx, &number, `SELECT MAX(number) + 1 FROM revisions WHERE part_id = ?`, job.PartID); err != nil {
 				return err
 			}
-			action = "repair tried"
-			if o.Repair.Repaired {
+			switch {
+			case o.Repair.Method == repair.ByHand:
+				action = "changed"
+			case o.Repair.Repaired:
 				action = "repaired"
+			default:
+				action = "repair tried"
 			}
+			detail["made"] = o.Repair.Called
 		}
+		detail["revision"] = number
 		if err := putRevision(ctx, tx, job.PartID, number, job.From, o); err != nil {
 			return err
 		}
@@ -167,7 +173,7 @@ func (s *Store) Finish(ctx context.Context, job *record.Job, worker string, o Ou
 				return err
 			}
 		}
-		if err := note(ctx, tx, "veneer", action, part.BatchID, job.PartID, map[string]any{"revision": number, "verdict": o.Report.Verdict}); err != nil {
+		if err := note(ctx, tx, "veneer", action, part.BatchID, job.PartID, detail); err != nil {
 			return err
 		}
 		if err := settle(ctx, tx, part.BatchID); err != nil {

@@ -167,6 +167,7 @@ describe('who did what', () => {
     expect(said({ process: 'tin', from: { policy: { sheet: 'drop' } }, to: {} })).toBe('process tin; policy none, was sheet drop')
     expect(said({ from: 0, to: 1 })).toBe('from 0; to 1')
     expect(said(null)).toBe('')
+    expect(said({ from: 0, steps: ['hollow=2', 'lighter-to=5000'] })).toBe('steps hollow=2, lighter-to=5000; from 0')
   })
 })
 

@@ -10,6 +10,7 @@ const piece = 100 // lines that come at a time
 
 /** said is what a line tells besides, in words; of two states of a thing, what it was and what it is. */
 export function said(detail: unknown): string {
+  if (Array.isArray(detail)) return detail.map(said).join(', ')
   if (detail === null || typeof detail !== 'object') return String(detail ?? '')
   const { from, to, ...rest } = detail as { [key: string]: unknown }
   const words = Object.entries(rest).filter(([, v]) => v !== '' && v !== null).map(([k, v]) => `${k.replaceAll('_', ' ')} ${typeof v === 'object' ? said(v) : String(v)}`)
