@@ -26,7 +26,7 @@ type Hollowing struct {
 
 // Errors of parts that are not hollowed.
 var (
-	ErrUnsound = errors.New("only a closed part that faces outward and does not pass through itself is hollowed; mend it first")
+	ErrUnsound = errors.New("only a closed part that faces outward and does not pass through itself is hollowed or drained; mend it first")
 	ErrThin    = errors.New("it is nowhere thick enough to be hollowed with such walls")
 )
 
@@ -49,7 +49,7 @@ func Hollow(ctx context.Context, m *mesh.Mesh, set Hollowing, progress func(stag
 	if !(set.WallMM > 0) {
 		return nil, 0, fmt.Errorf("a wall has a thickness above 0 mm, not %g", set.WallMM)
 	}
-	if err := sound(ctx, m); err != nil {
+	if err := Sound(ctx, m); err != nil {
 		return nil, 0, err
 	}
 	size := m.Bounds().Size()
@@ -85,8 +85,9 @@ func Hollow(ctx context.Context, m *mesh.Mesh, set Hollowing, progress func(stag
 	return skin, thinnest, nil
 }
 
-// sound reports what keeps a part from being hollowed; nil when nothing does.
-func sound(ctx context.Context, m *mesh.Mesh) error {
+// Sound reports what keeps a part from being hollowed or drained, ErrUnsound; nil when
+// nothing does.
+func Sound(ctx context.Context, m *mesh.Mesh) error {
 	topo := mesh.NewTopology(m)
 	edges := topo.Count()
 	shells := mesh.NewShells(topo, edges)

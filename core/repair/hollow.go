@@ -99,7 +99,11 @@ func hollow(ctx context.Context, w *touchup.Work, wall, diameter float64, count 
 			*w.Mesh = *saved
 			return touchup.Change{Left: err.Error() + "; order fewer or narrower ones, or none"}, nil
 		}
-		if words, err = bore(ctx, w, drains); err != nil {
+		if words, err = bore(ctx, w, drains); tooHard(err) {
+			*w.Mesh = *saved
+			return touchup.Change{Left: err.Error()}, nil
+		}
+		if err != nil {
 			return touchup.Change{}, err
 		}
 	}
@@ -130,28 +134,34 @@ func drainAt(ctx context.Context, w *touchup.Work, at geom.Vec, diameter float64
 		return touchup.Change{}, errors.New("the process needs no drains; say how wide it is: drain=X,Y,Z,DIAMETER")
 	}
 	whole := w.Mesh.Volume()
-	d, err := prepare.DrainAt(ctx, w.Mesh, at, diameter)
-	if errors.Is(err, prepare.ErrNoPlace) || errors.Is(err, prepare.ErrNoHollow) {
+	err := prepare.Sound(ctx, w.Mesh)
+	var d prepare.Drain
+	if err == nil {
+		d, err = prepare.DrainAt(ctx, w.Mesh, at, diameter)
+	}
+	var words string
+	if err == nil {
+		words, err = bore(ctx, w, []prepare.Drain{d})
+	}
+	if errors.Is(err, prepare.ErrUnsound) || errors.Is(err, prepare.ErrNoPlace) || errors.Is(err, prepare.ErrNoHollow) || tooHard(err) {
 		return touchup.Change{Left: err.Error()}, nil
 	}
-	if err != nil {
-		return touchup.Change{}, err
-	}
-	words, err := bore(ctx, w, []prepare.Drain{d})
 	if err != nil {
 		return touchup.Change{}, err
 	}
 	return touchup.Change{Count: 1, HollowedMM3: whole - w.Mesh.Volume(), Detail: strings.TrimPrefix(words, "; ")}, nil
 }
 
-// bore cuts drains, and tells of them.
+// bore cuts drains, and tells of them; when that fails the mesh is as it was.
 func bore(ctx context.Context, w *touchup.Work, drains []prepare.Drain) (words string, err error) {
 	before := w.Mesh.Clone()
 	for _, d := range drains {
 		add(w.Mesh, d.Bore(), before, func(int32) int32 { return d.Triangle })
 	}
 	if _, err := fuse.Run(ctx, w.Mesh, touchup.DropFlat, nil); err != nil {
-		return "", fmt.Errorf("drains: %w", err)
+		*w.Mesh = *before
+		w.Changed()
+		return "", fmt.Errorf("the drains cannot be cut: %w", err)
 	}
 	w.Changed()
 	mergeBodies(w.Mesh)

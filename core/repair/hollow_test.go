@@ -69,6 +69,9 @@ func TestDrainsAreBored(t *testing.T) {
 	assert.Contains(t, result.Steps[0].Detail, "1 drain of 4 mm at 20, ")
 	result, _ = mendAs(t, m, ordered(t, "drain=20,15,20,4", "drain=0,0,0,4"))
 	assert.Contains(t, result.Steps[1].Left, "no sealed hollow")
+	m.Triangles = m.Triangles[1:]
+	result, _ = mendAs(t, m, ordered(t, "drain=20,15,20,4"))
+	assert.Contains(t, result.Steps[0].Left, "mend it first")
 }
 
 func TestWhatIsLeftSolid(t *testing.T) {
