@@ -421,6 +421,21 @@ func (o Order) settings() (draw recast.Settings, err error) {
 	return draw, nil
 }
 
+// orders reads the steps.
+func (o Order) orders() (list []repair.Order, err error) {
+	if len(o.Steps) > 50 {
+		return nil, invalid("at most 50 steps at a time")
+	}
+	for _, text := range o.Steps {
+		step, err := repair.ParseOrder(text)
+		if err != nil {
+			return nil, invalid("%v", err)
+		}
+		list = append(list, step)
+	}
+	return list, nil
+}
+
 // Plan lists the steps that a repair of a revision would take, none of them run.
 func (b *Bureau) Plan(ctx context.Context, part int64, o Order) ([]repair.Step, error) {
 	method, err := repair.MethodNamed(cmp.Or(o.Method, string(repair.Auto)))
@@ -428,6 +443,10 @@ func (b *Bureau) Plan(ctx context.Context, part int64, o Order) ([]repair.Step, 
 		return nil, invalid("%v", err)
 	}
 	draw, err := o.settings()
+	if err != nil {
+		return nil, err
+	}
+	orders, err := o.orders()
 	if err != nil {
 		return nil, err
 	}
@@ -447,7 +466,7 @@ func (b *Bureau) Plan(ctx context.Context, part int64, o Order) ([]repair.Step, 
 	if err != nil {
 		return nil, err
 	}
-	return repair.Plan(report, repair.Settings{Process: limits, Method: method, Recast: draw}), nil
+	return repair.Plan(report, repair.Settings{Process: limits, Method: method, Recast: draw, Orders: orders}), nil
 }
 
 // Report is the check report of a revision.
@@ -504,13 +523,8 @@ func (b *Bureau) Repair(ctx context.Context, person string, part int64, o Order)
 	if _, err := o.settings(); err != nil {
 		return err
 	}
-	if len(steps) > 50 {
-		return invalid("at most 50 steps at a time")
-	}
-	for _, text := range steps {
-		if _, err := repair.ParseOrder(text); err != nil {
-			return invalid("%v", err)
-		}
+	if _, err := o.orders(); err != nil {
+		return err
 	}
 	r, err := b.Store.Revision(ctx, part, from)
 	if err != nil {

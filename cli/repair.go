@@ -166,7 +166,7 @@ func repairTo(c *cobra.Command, checked *pipeline.Checked, path, out string, set
 }
 
 func printPlan(w io.Writer, r *check.Report, set pipeline.Settings, asJSON bool) error {
-	plan := repair.Plan(r, repair.Settings{Process: set.Process, Method: set.Method, Recast: set.Recast})
+	plan := repair.Plan(r, repair.Settings{Process: set.Process, Method: set.Method, Recast: set.Recast, Orders: set.Orders})
 	if asJSON {
 		return printJSON(w, plan)
 	}
@@ -189,7 +189,7 @@ func printPlan(w io.Writer, r *check.Report, set pipeline.Settings, asJSON bool)
 			fmt.Fprintf(w, "%s is set to %s.\n", s.Step, withWords(s.With))
 		}
 	}
-	if set.Method == repair.Auto || set.Method == "" {
+	if len(set.Orders) == 0 && (set.Method == repair.Auto || set.Method == "") {
 		fmt.Fprintln(w, "What these leave is fused, and recast after that.")
 	}
 	return nil
@@ -259,8 +259,11 @@ func appendFindings(t table.Writer, before, after *check.Report) {
 func withWords(with map[string]float64) string {
 	var words []string
 	for _, name := range slices.Sorted(maps.Keys(with)) {
-		what, _ := strings.CutSuffix(strings.ReplaceAll(name, "_", " "), " mm")
-		words = append(words, fmt.Sprintf("%s %.3g mm", what, with[name]))
+		what, length := strings.CutSuffix(strings.ReplaceAll(name, "_", " "), " mm")
+		if what = fmt.Sprintf("%s %.3g", what, with[name]); length {
+			what += " mm"
+		}
+		words = append(words, what)
 	}
 	return strings.Join(words, ", ")
 }

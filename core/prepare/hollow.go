@@ -26,7 +26,7 @@ type Hollowing struct {
 
 // Errors of parts that are not hollowed.
 var (
-	ErrUnsound = errors.New("only a closed part that faces outward and does not pass through itself is hollowed or drained; mend it first")
+	ErrUnsound = errors.New("mend it first: only what is closed, faces outward and does not pass through itself is hollowed or drained")
 	ErrThin    = errors.New("it is nowhere thick enough to be hollowed with such walls")
 )
 
@@ -52,11 +52,7 @@ func Hollow(ctx context.Context, m *mesh.Mesh, set Hollowing, progress func(stag
 	if err := Sound(ctx, m); err != nil {
 		return nil, 0, err
 	}
-	size := m.Bounds().Size()
-	draw := recast.Settings{CellMM: set.CellMM, DetailMM: leastHollow * set.WallMM, ToleranceMM: slack * set.WallMM}
-	if draw.CellMM == 0 {
-		draw.CellMM = max(set.WallMM/cellsPerWall, max(size.X, size.Y, size.Z)/mostCells)
-	}
+	draw := set.draw(m.Bounds().Size().Array())
 	tree := spatial.New(m, func(t int32) bool { return !m.ZeroArea(t) })
 	depth := set.WallMM + draw.ToleranceMM + draw.CellMM/16
 	const tries = 4
@@ -83,6 +79,21 @@ func Hollow(ctx context.Context, m *mesh.Mesh, set Hollowing, progress func(stag
 		skin.Turn(t)
 	}
 	return skin, thinnest, nil
+}
+
+// draw is what the skin of a part of that size is drawn by.
+func (set Hollowing) draw(size [3]float64) recast.Settings {
+	draw := recast.Settings{CellMM: set.CellMM, DetailMM: leastHollow * set.WallMM, ToleranceMM: slack * set.WallMM}
+	if draw.CellMM == 0 {
+		draw.CellMM = max(set.WallMM/cellsPerWall, slices.Max(size[:])/mostCells)
+	}
+	return draw
+}
+
+// Predict tells what hollowing a part of that size (mm), area (mm²) and number of triangles
+// will take, before it starts.
+func Predict(set Hollowing, size [3]float64, areaMM2 float64, triangles int) (recast.Need, error) {
+	return recast.Predict(size, areaMM2, triangles, set.draw(size))
 }
 
 // Sound reports what keeps a part from being hollowed or drained, ErrUnsound; nil when

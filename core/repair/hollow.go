@@ -7,6 +7,7 @@ import (
 	"math"
 	"strings"
 
+	"veneer/core/check"
 	"veneer/core/geom"
 	"veneer/core/mesh"
 	"veneer/core/prepare"
@@ -28,23 +29,18 @@ const hollowOrders = ", hollow=WALL or hollow=WALL,DRAIN,NUMBER and drain=X,Y,Z 
 const ordinaryDrains = 2
 
 // parseHollow reads an order that takes material out; nothing when it is another.
-func parseHollow(name, text string, numbers []float64) (order Order, is bool, err error) {
+func parseHollow(name, text string, numbers []float64) (o Order, is bool, err error) {
 	switch name {
 	case hollowOrder:
 		if n := len(numbers); n < 1 || n > 3 || !(numbers[0] > 0) || n > 1 && numbers[1] < 0 || n > 2 && !(numbers[2] >= 1 && numbers[2] <= 20) {
-			return order, true, fmt.Errorf("%s: give the thickness of the walls in mm, hollow=WALL, and if you like how wide drains are and how many to each hollow, 1 to 20: hollow=WALL,DRAIN,NUMBER; a DRAIN of 0 for none", text)
+			return o, true, fmt.Errorf("%s: give the thickness of the walls in mm, hollow=WALL, and if you like how wide drains are and how many to each hollow, 1 to 20: hollow=WALL,DRAIN,NUMBER; a DRAIN of 0 for none", text)
 		}
-		return Order{name, "Hollow", func(set Settings) stepFunc {
-			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
-				drain, count := drainOf(w.Process, numbers)
-				return hollow(ctx, w, numbers[0], drain, count, set.Progress)
-			}
-		}}, true, nil
+		return Order{name, "Hollow", func(set Settings) touchup.Step { return hollowStep(numbers, set.Progress) }}, true, nil
 	case drainOrder:
 		if n := len(numbers); n < 3 || n > 4 || n > 3 && !(numbers[3] > 0) {
-			return order, true, fmt.Errorf("%s: give the place where it comes out in mm, and if you like how wide it is: drain=X,Y,Z,DIAMETER", text)
+			return o, true, fmt.Errorf("%s: give the place where it comes out in mm, and if you like how wide it is: drain=X,Y,Z,DIAMETER", text)
 		}
-		return Order{name, "Drain a hollow", func(Settings) stepFunc {
+		return order(name, "Drain a hollow", func(Settings) stepFunc {
 			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
 				diameter := w.Process.DrainMM
 				if len(numbers) > 3 {
@@ -52,9 +48,32 @@ func parseHollow(name, text string, numbers []float64) (order Order, is bool, er
 				}
 				return drainAt(ctx, w, geom.Vec{X: numbers[0], Y: numbers[1], Z: numbers[2]}, diameter)
 			}
-		}}, true, nil
+		}), true, nil
 	}
-	return order, false, nil
+	return o, false, nil
+}
+
+// hollowStep takes out what lies deeper than a wall, as ordered.
+func hollowStep(numbers []float64, progress func(string, float64)) touchup.Step {
+	return touchup.Step{
+		Name: hollowOrder, Title: "Hollow",
+		With: func(_ *check.Report, p process.Process) map[string]float64 {
+			drain, count := drainOf(p, numbers)
+			return map[string]float64{"wall_mm": numbers[0], "drain_mm": drain, "drains": float64(count)}
+		},
+		Needs: func(r *check.Report, _ process.Process) touchup.Need {
+			size := r.Geometry.SizeMM
+			need, err := prepare.Predict(prepare.Hollowing{WallMM: numbers[0]}, size, r.Geometry.AreaMM2, r.Geometry.Triangles)
+			if err != nil {
+				return touchup.Need{}
+			}
+			return touchup.Need{Seconds: 10e-6*float64(r.Geometry.Triangles) + 8e-6*float64(need.Triangles), Bytes: 5 * need.Bytes / 2}
+		},
+		Run: func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
+			drain, count := drainOf(w.Process, numbers)
+			return hollow(ctx, w, numbers[0], drain, count, progress)
+		},
+	}
 }
 
 // drainOf is how wide drains are and how many a hollow gets, as ordered, or as the

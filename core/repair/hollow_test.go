@@ -124,3 +124,22 @@ func TestEveryShapeHollowed(t *testing.T) {
 		}
 	}
 }
+
+// TestWhatHollowingTakes is told before, with what it is set to, and grows with the part.
+func TestWhatHollowingTakes(t *testing.T) {
+	plan := func(m *mesh.Mesh, orders ...string) []repair.Step {
+		set := ordered(t, orders...)
+		return repair.Plan(examined(t, m, set), repair.Settings{Process: set.Process, Orders: set.Orders})
+	}
+	small, large := &mesh.Mesh{}, &mesh.Mesh{}
+	meshtest.Block(small, geom.Vec{}, geom.Vec{X: 20, Y: 30, Z: 40})
+	meshtest.Block(large, geom.Vec{}, geom.Vec{X: 100, Y: 150, Z: 200})
+	a, b := plan(small, "hollow=2,3,4"), plan(large, "hollow=2", "lighter-to=100")
+	require.Len(t, b, 2)
+	assert.Equal(t, map[string]float64{"wall_mm": 2, "drain_mm": 3, "drains": 4}, a[0].With)
+	assert.Equal(t, "ordered", a[0].Why)
+	assert.Zero(t, b[0].With["drain_mm"], "filament needs none")
+	assert.Nil(t, b[1].Needs)
+	assert.Greater(t, b[0].Needs.Seconds, 10*a[0].Needs.Seconds)
+	assert.Greater(t, b[0].Needs.Bytes, 10*a[0].Needs.Bytes)
+}

@@ -18,7 +18,12 @@ import (
 type Order struct {
 	Name  string
 	Title string
-	run   func(Settings) stepFunc
+	step  func(Settings) touchup.Step
+}
+
+// order is one that has nothing to say before it runs.
+func order(name, title string, run func(Settings) stepFunc) Order {
+	return Order{name, title, func(set Settings) touchup.Step { return touchup.Step{Name: name, Title: title, Run: run(set)} }}
 }
 
 // ByHandOrders tells what a person may order, as NAME=VALUE, beside the steps of a plan.
@@ -37,19 +42,19 @@ func ParseOrder(text string) (Order, error) {
 	name, value, _ := strings.Cut(text, "=")
 	switch {
 	case text == fuseStep.Name:
-		return Order{fuseStep.Name, fuseStep.Title, func(Settings) stepFunc { return fuseStep.Run }}, nil
+		return Order{fuseStep.Name, fuseStep.Title, func(Settings) touchup.Step { return fuseStep }}, nil
 	case text == string(Recast):
-		return Order{name, "Draw a new skin", func(set Settings) stepFunc { return recastStep(set.Recast, set.Progress).Run }}, nil
+		return Order{name, "Draw a new skin", func(set Settings) touchup.Step { return recastStep(set.Recast, set.Progress) }}, nil
 	case name == "recast-shell":
 		numbers, err := touchup.Numbers(value)
 		if err != nil {
 			return Order{}, fmt.Errorf("%s: %w", text, err)
 		}
-		return Order{name, "Draw a new skin for shells", func(set Settings) stepFunc {
+		return order(name, "Draw a new skin for shells", func(set Settings) stepFunc {
 			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
 				return redraw(ctx, w, set.Recast, set.Progress, func(*mesh.Mesh, recast.Settings) ([]bool, error) { return shellsNamed(w, numbers) })
 			}
-		}}, nil
+		}), nil
 	case name == "recast-region":
 		numbers, err := touchup.Numbers(value)
 		if err != nil || len(numbers) != 6 {
@@ -59,11 +64,11 @@ func ParseOrder(text string) (Order, error) {
 		for i := 0; i < 6; i += 3 {
 			box = box.Extend(geom.Vec{X: numbers[i], Y: numbers[i+1], Z: numbers[i+2]})
 		}
-		return Order{name, "Draw a new skin in a region", func(set Settings) stepFunc {
+		return order(name, "Draw a new skin in a region", func(set Settings) stepFunc {
 			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
 				return redrawRegion(ctx, w, box, set.Recast, set.Progress)
 			}
-		}}, nil
+		}), nil
 	}
 	numbers, err := touchup.Numbers(value)
 	if o, is, wrong := parseHollow(name, text, numbers); is {
@@ -73,7 +78,7 @@ func ParseOrder(text string) (Order, error) {
 		if err != nil || len(numbers) == 0 || len(numbers) > 1 && name != "lighter-within" || !(numbers[0] > 0) || !slices.IsSorted(numbers) || name == "lighter-share" && numbers[0] >= 1 {
 			return Order{}, fmt.Errorf("%s: give a number above 0, lighter-to=TRIANGLES, lighter-share=PART below 1 or lighter-within=MM", text)
 		}
-		return Order{name, "Make it lighter", func(set Settings) stepFunc {
+		return order(name, "Make it lighter", func(set Settings) stepFunc {
 			return func(ctx context.Context, w *touchup.Work) (touchup.Change, error) {
 				var way []decimate.Settings
 				for _, x := range numbers {
@@ -81,13 +86,13 @@ func ParseOrder(text string) (Order, error) {
 				}
 				return makeLighter(ctx, w, way, set.Progress)
 			}
-		}}, nil
+		}), nil
 	}
 	o, err := touchup.ParseOrder(text)
 	if err != nil {
 		return Order{}, fmt.Errorf("%w%s%s", err, hollowOrders, heavierOrders)
 	}
-	return Order{o.Name, o.Title, func(Settings) stepFunc { return o.Run }}, nil
+	return order(o.Name, o.Title, func(Settings) stepFunc { return o.Run }), nil
 }
 
 // lighterOrder is what an order of that name has a mesh made lighter to.

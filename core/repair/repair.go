@@ -88,9 +88,15 @@ func (m Method) steps(set recast.Settings, progress func(string, float64)) []tou
 }
 
 // Plan lists the steps of a method that the report calls for, in order, none of
-// them run. A part that passes needs none.
+// them run; or those that are ordered. A part that passes needs none.
 func Plan(r *check.Report, set Settings) []Step {
 	plan := []Step{}
+	for _, o := range set.Orders {
+		plan = append(plan, planned(o.step(set), r, set.Process, "ordered"))
+	}
+	if len(set.Orders) > 0 {
+		return plan
+	}
 	if r.Verdict == check.Pass || r.Verdict == check.Reject {
 		return plan
 	}
@@ -327,10 +333,7 @@ func (r *Result) steps(ctx context.Context, work *touchup.Work, set Settings) (s
 		run[s.Name] = s.Run
 	}
 	if len(set.Orders) > 0 {
-		r.Method, r.Steps = ByHand, nil
-		for _, o := range set.Orders {
-			r.Steps = append(r.Steps, Step{Step: o.Name, Title: o.Title, Why: "ordered"})
-		}
+		r.Method = ByHand
 	}
 	wrong := -1 // defects before the step, once counted
 	for i := range r.Steps {
@@ -340,7 +343,7 @@ func (r *Result) steps(ctx context.Context, work *touchup.Work, set Settings) (s
 		}
 		do := run[step.Step]
 		if len(set.Orders) > 0 {
-			do = set.Orders[i].run(set)
+			do = set.Orders[i].step(set).Run
 		} else if !drawsAnew(step) {
 			do = guarded(do, step, &wrong)
 		}

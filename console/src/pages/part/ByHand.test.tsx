@@ -134,6 +134,7 @@ describe('hollowing', () => {
     fireEvent.change(screen.getByLabelText('walls of'), { target: { value: '0.2' } })
     expect((screen.getByText('Hollow r2') as HTMLButtonElement).disabled).toBe(true)
     fireEvent.change(screen.getByLabelText('walls of'), { target: { value: '2.5' } })
+    await waitFor(() => expect(screen.getByText('Takes about 5 s and 64.0 MB of memory.')).toBeTruthy())
     fireEvent.click(screen.getByText('Hollow r2'))
     await waitFor(() => expect(ordered).toHaveBeenCalled())
     expect(sent).toEqual([['/api/v1/parts/7/repair', { from: 2, steps: ['hollow=2.5,3,2'] }]])

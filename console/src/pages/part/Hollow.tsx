@@ -1,7 +1,8 @@
 import { useState } from 'react'
-import type { Part, Report } from '../../shared/api'
+import { useQuery } from '@tanstack/react-query'
+import { post, type Part, type RepairStep, type Report } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
-import { digits } from '../../shared/words'
+import { bytes, digits } from '../../shared/words'
 import { useOrder } from './order'
 import { useProcess } from './revision'
 
@@ -13,10 +14,19 @@ export function Hollow({ part, shown, report, ordered }: { part: Part; shown: nu
   const [drains, setDrains] = useState('2')
   const [drain, setDrain] = useState<string>()
   const g = report.geometry
-  if (!process || !g.watertight || !g.oriented) return null
-  const thick = wall ?? digits(Math.max(1.5, 3 * process.wall_mm))
-  const wide = drain ?? (process.needs_drains ? digits(process.drain_mm) : '0')
-  const fits = Number(thick) >= process.wall_mm && Number(wide) >= 0 && Number(drains) >= 1 && Number(drains) <= 20
+  const sound = process !== undefined && g.watertight && g.oriented
+  const thick = wall ?? digits(Math.max(1.5, 3 * (process?.wall_mm ?? 0)))
+  const wide = drain ?? (process?.needs_drains ? digits(process.drain_mm) : '0')
+  const fits = sound && Number(thick) >= process.wall_mm && Number(wide) >= 0 && Number(drains) >= 1 && Number(drains) <= 20
+  const order = `hollow=${Number(thick)},${Number(wide)},${Number(drains)}`
+  const plan = useQuery({
+    queryKey: ['plan', part.id, shown, report.file.sha256, order],
+    queryFn: () => post<RepairStep[]>(`/parts/${part.id}/plan`, { from: shown, steps: [order] }),
+    enabled: fits,
+    placeholderData: (old) => old,
+  })
+  if (!sound) return null
+  const needs = plan.data?.[0]?.needs
   return (
     <section aria-label="Hollow" className="mt-5 border-t border-base-300 pt-4 text-sm">
       <h2 className="mb-1 font-semibold">Hollow</h2>
@@ -29,7 +39,8 @@ export function Hollow({ part, shown, report, ordered }: { part: Part; shown: nu
           <input className="input input-xs" aria-label="drains to each hollow" value={drains} disabled={Number(wide) === 0} onChange={(e) => setDrains(e.target.value)} />
         </label>
       </div>
-      <button className="btn btn-sm mt-2 w-full" data-order="hollow" disabled={off || !fits} onClick={() => step(`hollow=${Number(thick)},${Number(wide)},${Number(drains)}`)}>Hollow r{shown}</button>
+      <button className="btn btn-sm mt-2 w-full" data-order="hollow" disabled={off || !fits} onClick={() => step(order)}>Hollow r{shown}</button>
+      {needs && fits && <p className="mt-1 opacity-70" data-needs>Takes about {needs.seconds < 1 ? 'a second' : `${digits(Math.ceil(needs.seconds))} s`} and {bytes(needs.bytes)} of memory.</p>}
       <Trouble error={error} />
     </section>
   )
