@@ -382,7 +382,9 @@ func TestProcesses(t *testing.T) {
 	tin := resin.Process
 	tin.Name, tin.Title, tin.WallMM = "tin", "Cast tin", -1
 	assert.ErrorContains(t, lea.SetProcess(t.Context(), tin), "wall_mm is from")
-	tin.WallMM = 2
+	tin.WallMM, tin.Policy = 2, map[string]string{"stray-shel": "drop"}
+	assert.ErrorContains(t, lea.SetProcess(t.Context(), tin), "answered ahead are")
+	tin.Policy = map[string]string{"stray-shell": "drop"}
 	require.NoError(t, lea.SetProcess(t.Context(), tin))
 	asked.Process = "tin"
 	assert.True(t, heavy(asked))
@@ -391,6 +393,11 @@ func TestProcesses(t *testing.T) {
 	_, err := ada.Submit(t.Context(), asked)
 	assert.ErrorContains(t, err, "there are colour, filament, metal, powder, resin, tin")
 	require.NoError(t, lea.ResetProcess(t.Context(), "resin"))
+	var kept bytes.Buffer
+	require.NoError(t, ada.ReportJSON(t.Context(), 2, false, &kept))
+	var r report.Part
+	require.NoError(t, json.Unmarshal(kept.Bytes(), &r))
+	assert.Equal(t, 100, r.Process.MaxTriangles, "a report keeps what its part was checked against")
 	assert.Equal(t, 2_000_000, named("resin").MaxTriangles)
 	assert.ErrorContains(t, lea.ResetProcess(t.Context(), "resin"), "as it came")
 	assert.ErrorContains(t, lea.ResetProcess(t.Context(), "clay"), "no such record")

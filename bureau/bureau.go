@@ -90,6 +90,12 @@ func (b *Bureau) SetProcess(ctx context.Context, person string, p process.Proces
 	if err := p.Prove(); err != nil {
 		return invalid("%v", err)
 	}
+	questions := append(check.Questions(), repair.ChangeQuestion)
+	for question := range p.Policy {
+		if !slices.Contains(questions, question) {
+			return invalid("no question is called %q; those that can be answered ahead are %s", question, strings.Join(questions, ", "))
+		}
+	}
 	return b.Store.SetProcess(ctx, person, p)
 }
 

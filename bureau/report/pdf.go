@@ -181,6 +181,12 @@ func (r *Part) PDF(w io.Writer, open func(sum string) (io.ReadCloser, error)) er
 	return p.Output(w)
 }
 
+// limits are those of the process that a part was checked against, in a few words.
+func (r *Part) limits() string {
+	l := r.Process
+	return fmt.Sprintf("walls from %.3g mm, detail from %.3g mm, layers of %.3g mm, up to %.4g × %.4g × %.4g mm", l.WallMM, l.DetailMM, l.LayerMM, l.MachineMM[0], l.MachineMM[1], l.MachineMM[2])
+}
+
 // print adds the report's pages.
 func (r *Part) print(p *paper) error {
 	p.AddPage()
@@ -205,7 +211,7 @@ func (r *Part) print(p *paper) error {
 	}
 	p.pair("Order", r.Batch.Name+" for "+r.Batch.Customer)
 	p.pair("Received", r.Batch.CreatedAt.UTC().Format("2006-01-02 15:04 UTC")+by+", "+strings.TrimPrefix(r.Part.Format+", ", ", ")+bytesIn(r.Part.Bytes))
-	p.pair("Process", r.Process.Title)
+	p.pair("Process", r.Process.Title+": "+r.limits())
 	if r.Received != nil {
 		y, h := p.GetY()+3, 62.0
 		after := "as handed over"

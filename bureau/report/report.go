@@ -100,6 +100,9 @@ func New(s Source, made time.Time, customer bool) (p *Part, err error) {
 	if p.Now, err = read(last); err != nil {
 		return nil, err
 	}
+	if p.Now != nil && p.Now.Limits != nil { // those that it was checked against, whatever they are today
+		p.Process = *p.Now.Limits
+	}
 	p.Pictures = Pictures{first.PictureSHA, first.MarkedSHA, last.PictureSHA}
 	for r := last; r.Parent != nil; r = s.Revisions[*r.Parent] {
 		d, err := doneBy(r)

@@ -54,6 +54,17 @@ type Kind struct {
 	ask    func(*Subject) Ask // of kinds that ask a person: the question that a finding raises
 }
 
+// Questions lists the ids of the questions that findings raise, for which a process may
+// hold answers ahead; the unit is asked of every part anew.
+func Questions() (ids []string) {
+	for _, k := range Kinds() {
+		if k.ask != nil && k.Name != unitDoubt.Name {
+			ids = append(ids, k.Name)
+		}
+	}
+	return ids
+}
+
 // Kinds is the registry, in the order in which findings are reported.
 func Kinds() []Kind {
 	return []Kind{
@@ -303,7 +314,8 @@ func (s *Subject) report() *Report {
 		genus := len(s.Shells.List) - (s.fans-s.Edges.Edges+faces)/2
 		g.Genus, g.VolumeMM3 = &genus, &volume
 	}
-	return &Report{Schema: Schema, Unit: s.Unit, Geometry: g, Material: materialOf(g, s.Process), Process: s.Process.Name, Shells: s.shellRows(), Findings: []Finding{}, Questions: []Ask{}}
+	limits := s.Process // a copy, for the report outlives the subject
+	return &Report{Schema: Schema, Unit: s.Unit, Geometry: g, Material: materialOf(g, s.Process), Process: s.Process.Name, Limits: &limits, Shells: s.shellRows(), Findings: []Finding{}, Questions: []Ask{}}
 }
 
 // verdict draws the conclusion: nothing printable, a question open, an error

@@ -21,6 +21,7 @@ type Report struct {
 	Unit      unit.Estimate      `json:"unit"`
 	Geometry  Geometry           `json:"geometry"`
 	Process   string             `json:"process"`
+	Limits    *process.Process   `json:"limits,omitempty"`   // of the process, as they were
 	Material  *Material          `json:"material,omitempty"` // when the volume has a meaning
 	Shells    []ShellRow         `json:"shells"`             // the first of them
 	Findings  []Finding          `json:"findings"`

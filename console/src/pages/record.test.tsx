@@ -87,7 +87,7 @@ describe('the record of a part', () => {
 
 const report = {
   customer: true, verdict: 'pass', says: 'This part prints as it was received.', batch: { name: 'Floor pieces', customer: 'Harbour Museum', created_at: '2026-11-26T12:00:00Z', created_by: '' },
-  part: { name: 'bollard.stl', state: 'done', verdict: 'pass', received: 'pass', current: 0, format: '', bytes: 739_000, has_picture: true }, process: { title: 'Cured resin' },
+  part: { name: 'bollard.stl', state: 'done', verdict: 'pass', received: 'pass', current: 0, format: '', bytes: 739_000, has_picture: true }, process: { title: 'Cured resin', wall_mm: 0.5, detail_mm: 0.1, layer_mm: 0.05 },
   received: null, now: null, done: [], answers: [], findings: [], notes: [], signoffs: [],
 } as unknown as PartReport
 

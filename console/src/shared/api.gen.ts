@@ -507,6 +507,7 @@ export interface Report {
   file: File
   findings: CheckFinding[]
   geometry: Geometry
+  limits?: Process
   material?: Material
   process: string
   questions: Ask[]

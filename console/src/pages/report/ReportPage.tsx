@@ -44,7 +44,7 @@ export function ReportArticle({ report: r, received, now }: { report: PartReport
         rows={[
           ['Order', `${r.batch.name} for ${r.batch.customer}`],
           ['Received', `${when(r.batch.created_at)}${r.batch.created_by ? `, by ${r.batch.created_by}` : ''}, ${r.part.format && `${r.part.format}, `}${bytes(r.part.bytes)}`],
-          ['Process', r.process.title],
+          ['Process', `${r.process.title}: walls from ${digits(r.process.wall_mm)} mm, detail from ${digits(r.process.detail_mm)} mm, layers of ${digits(r.process.layer_mm)} mm`],
         ]}
       />
       {r.part.has_picture && (
