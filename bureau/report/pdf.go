@@ -184,7 +184,7 @@ func (r *Part) PDF(w io.Writer, open func(sum string) (io.ReadCloser, error)) er
 // limits are those of the process that a part was checked against, in a few words.
 func (r *Part) limits() string {
 	l := r.Process
-	return fmt.Sprintf("walls from %.3g mm, detail from %.3g mm, layers of %.3g mm, up to %.4g × %.4g × %.4g mm", l.WallMM, l.DetailMM, l.LayerMM, l.MachineMM[0], l.MachineMM[1], l.MachineMM[2])
+	return fmt.Sprintf("walls from %.3g mm, detail from %.3g mm, layers of %.3g mm", l.WallMM, l.DetailMM, l.LayerMM)
 }
 
 // print adds the report's pages.
