@@ -108,6 +108,17 @@ func (p *paper) fit(s string, width float64) string {
 	return string(r) + "…"
 }
 
+// headingHigh is how much of a page a heading takes.
+const headingHigh = 12.5
+
+// together begins a new page when what takes so many mm would not fit on this one, unless
+// it would hardly fit on any.
+func (p *paper) together(high float64) {
+	if p.GetY()+high > pageHigh-margin-6 && high < pageHigh/2 {
+		p.AddPage()
+	}
+}
+
 // heading begins a section, on a new page when little room is left.
 func (p *paper) heading(s string) {
 	if p.GetY() > pageHigh-42 {
@@ -339,25 +350,54 @@ func (r *Part) did(p *paper) {
 	if len(r.Done) == 0 {
 		return
 	}
-	p.heading("What was done")
+	type block struct {
+		title string
+		steps []string
+		moved string
+	}
+	var list []block
 	for _, d := range r.Done {
-		p.text("B", 9.5, ink)
-		p.CellFormat(wide, line, fmt.Sprintf("r%d, %s", d.Revision, d.Method), "", 1, "L", false, 0, "")
+		b := block{title: fmt.Sprintf("r%d, %s", d.Revision, d.Method)}
 		for _, s := range d.Steps {
-			p.SetX(margin + 4)
-			p.text("", 9, ink)
 			words := s.Title + ": " + s.Detail
 			if s.Undone != "" {
 				words = s.Title + ": undone, for " + s.Undone
 			} else if s.Left != "" {
 				words += " (" + s.Left + ")"
 			}
-			p.MultiCell(wide-4, 4.6, words, "", "L", false)
+			b.steps = append(b.steps, words)
 		}
 		if d.Deviation != nil {
-			p.SetX(margin + 4)
+			b.moved = fmt.Sprintf("The surface moved by %s mm at most, %s mm on average; %s triangles.", digits(d.Deviation.Max), digits(d.Deviation.Mean), thousands(d.Triangles))
+		}
+		list = append(list, b)
+	}
+	const high, in = 4.6, 4.0
+	for i, b := range list {
+		p.text("", 9, ink)
+		lines := 0
+		for _, s := range append(b.steps, b.moved) {
+			lines += len(p.SplitText(s, wide-in))
+		}
+		needs := float64(lines)*high + line
+		if i == 0 {
+			needs += headingHigh
+		}
+		p.together(needs)
+		if i == 0 {
+			p.heading("What was done")
+		}
+		p.text("B", 9.5, ink)
+		p.CellFormat(wide, line, b.title, "", 1, "L", false, 0, "")
+		for _, s := range b.steps {
+			p.SetX(margin + in)
+			p.text("", 9, ink)
+			p.MultiCell(wide-in, high, s, "", "L", false)
+		}
+		if b.moved != "" {
+			p.SetX(margin + in)
 			p.text("", 9, quiet)
-			p.MultiCell(wide-4, 4.6, fmt.Sprintf("The surface moved by %s mm at most, %s mm on average; %s triangles.", digits(d.Deviation.Max), digits(d.Deviation.Mean), thousands(d.Triangles)), "", "L", false)
+			p.MultiCell(wide-in, high, b.moved, "", "L", false)
 		}
 		p.Ln(1)
 	}
@@ -445,10 +485,8 @@ func BatchPDF(w io.Writer, parts []*Part, open func(sum string) (io.ReadCloser, 
 
 // row is a part's line in its batch's list.
 func (r *Part) row(p *paper) error {
-	const high = 17.0
-	if p.GetY() > pageHigh-margin-8-high {
-		p.AddPage()
-	}
+	const high = 16.0
+	p.together(high)
 	y := p.GetY()
 	if r.Pictures.After != "" {
 		if err := p.picture(r.Pictures.After, "", margin, y, 22, high-1); err != nil {

@@ -241,6 +241,8 @@ func (p *Part) sentence() string {
 		return "This part was mended, read back and checked again, and prints." + but
 	case p.Verdict == "pass":
 		return "This part prints, as it did when it was received. What was done to it since was read back and checked again." + but
+	case p.Verdict != "" && (p.Part.State == record.PartWaiting || p.Part.State == record.PartWorking):
+		return "This part is still being worked on."
 	case p.Verdict == "hold":
 		return "This part is on hold: a question about it is open."
 	case p.Verdict == "repair":

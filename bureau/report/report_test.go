@@ -113,6 +113,7 @@ func TestWhatItSays(t *testing.T) {
 		{"reject", "the file is empty; ask for it again", record.PartDone, "the file is empty; ask for it again"},
 		{"", "it needs more memory", record.PartFailed, "it needs more memory"},
 		{"", "", record.PartWaiting, "not checked yet"},
+		{"repair", "", record.PartWorking, "still being worked on"},
 	} {
 		s := source(t)
 		s.Part.Verdict, s.Part.Problem, s.Part.State, s.Part.Current = c.verdict, c.problem, c.state, 0
