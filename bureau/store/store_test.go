@@ -43,6 +43,21 @@ func report(v check.Verdict) *check.Report {
 	return r
 }
 
+// openBoth opens the records, and the database below them.
+func openBoth(t *testing.T) (*store.Store, *sqlx.DB) {
+	t.Helper()
+	dsn := storetest.DSN(t)
+	s, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	db, err := sqlx.Open("mysql", dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		db.Close()
+		s.Close()
+	})
+	return s, db
+}
+
 const lease = time.Minute
 
 func take(t *testing.T, s *store.Store, worker string) *record.Job {
@@ -379,13 +394,8 @@ func TestWhoProposedDoesNotApprove(t *testing.T) {
 }
 
 func TestTheAuditTrailHolds(t *testing.T) {
-	ctx, dsn := t.Context(), storetest.DSN(t)
-	s, err := store.Open(ctx, dsn)
-	require.NoError(t, err)
-	defer s.Close()
-	db, err := sqlx.Open("mysql", dsn)
-	require.NoError(t, err)
-	defer db.Close()
+	ctx := t.Context()
+	s, db := openBoth(t)
 	for range 4 {
 		addBatch(t, s, false, "a.stl")
 	}
@@ -426,13 +436,8 @@ func TestTheAuditTrailHolds(t *testing.T) {
 // TestAHundredThousandParts fills the records and asks the database how it would answer
 // what the pages ask: by an index each, never by reading all parts.
 func TestAHundredThousandParts(t *testing.T) {
-	ctx, dsn := t.Context(), storetest.DSN(t)
-	s, err := store.Open(ctx, dsn)
-	require.NoError(t, err)
-	defer s.Close()
-	db, err := sqlx.Open("mysql", dsn)
-	require.NoError(t, err)
-	defer db.Close()
+	ctx := t.Context()
+	s, db := openBoth(t)
 	for _, fill := range []string{
 		`INSERT INTO batches (id, name, customer, process, auto_repair, created_by, created_at) SELECT seq, CONCAT('delivery ', seq), CONCAT('customer ', seq % 97), 'resin', TRUE, 'ada', NOW(6) - INTERVAL (2000 - seq) HOUR FROM seq_1_to_2000`,
 		`INSERT INTO parts (id, batch_id, name, state, bytes, created_at, updated_at, words) SELECT seq, 1 + (seq - 1) DIV 50, CONCAT('plank-', seq, '.stl'), 'done', 684, NOW(6) - INTERVAL (seq % 100) * 14 DAY, NOW(6), CONCAT('plank ', seq, ' delivery customer', IF(seq % 1000 = 0, ' scarfjoint', '')) FROM seq_1_to_100000`,

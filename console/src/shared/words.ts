@@ -1,5 +1,5 @@
 // Numbers and records in words, with sensible digits and always with the unit.
-import type { Counts, Part, Vec3, Verdict } from './api'
+import type { Counts, Part, Person, Vec3, Verdict } from './api'
 
 export const count = (n: number) => n.toLocaleString('en').replaceAll(',', '\u202f')
 
@@ -30,6 +30,12 @@ export function remaining(done: number, seconds: number): string {
   const more = Math.ceil((seconds * (1 - done)) / done)
   return more < 90 ? `${more} s left` : `${Math.ceil(more / 60)} min left`
 }
+
+/** needs says what work will take before it begins; no memory when that is little. */
+export const needs = (seconds: number, memory: number) => `Takes about ${seconds < 1 ? 'a second' : `${digits(Math.ceil(seconds))} s`}${memory > 0 ? ` and ${bytes(memory)} of memory` : ''}.`
+
+/** leads reports whether somebody may sign off and change processes. */
+export const leads = (p: Pick<Person, 'role'> | undefined) => p?.role === 'lead' || p?.role === 'administrator'
 
 export const plural = (n: number, one: string, many = one + 's') => `${count(n)} ${n === 1 ? one : many}`
 

@@ -2,7 +2,7 @@ import { useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { post, type Part, type RepairStep, type Report } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
-import { bytes, digits } from '../../shared/words'
+import { digits, needs } from '../../shared/words'
 import { useOrder } from './order'
 import { useProcess } from './revision'
 
@@ -26,7 +26,7 @@ export function Hollow({ part, shown, report, ordered }: { part: Part; shown: nu
     placeholderData: (old) => old,
   })
   if (!sound) return null
-  const needs = plan.data?.[0]?.needs
+  const takes = plan.data?.[0]?.needs
   return (
     <section aria-label="Hollow" className="mt-5 border-t border-base-300 pt-4 text-sm">
       <h2 className="mb-1 font-semibold">Hollow</h2>
@@ -40,7 +40,7 @@ export function Hollow({ part, shown, report, ordered }: { part: Part; shown: nu
         </label>
       </div>
       <button className="btn btn-sm mt-2 w-full" data-order="hollow" disabled={off || !fits} onClick={() => step(order)}>Hollow r{shown}</button>
-      {needs && fits && <p className="mt-1 opacity-70" data-needs>Takes about {needs.seconds < 1 ? 'a second' : `${digits(Math.ceil(needs.seconds))} s`} and {bytes(needs.bytes)} of memory.</p>}
+      {takes && fits && <p className="mt-1 opacity-70" data-needs>{needs(takes.seconds, takes.bytes)}</p>}
       <Trouble error={error} />
     </section>
   )

@@ -2,7 +2,7 @@ import { useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { post, type Part, type RepairStep, type Report } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
-import { bytes, digits } from '../../shared/words'
+import { needs } from '../../shared/words'
 import { useOrder } from './order'
 
 const methods = [
@@ -64,8 +64,7 @@ export function Mend({ part, shown, report, ordered }: { part: Part; shown: numb
           <Trouble error={plan.error} />
           {seconds > 0 && (
             <p className="mt-2 opacity-70" data-needs>
-              Takes about {seconds < 1 ? 'a second' : `${digits(Math.ceil(seconds))} s`}
-              {memory > 0 && ` and ${bytes(memory)} of memory`}.
+              {needs(seconds, memory)}
             </p>
           )}
           <button className="btn btn-secondary btn-sm mt-3 w-full" data-order="mend" disabled={off} onClick={() => send(order)}>Mend from r{shown}</button>

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { address, get, post, remove, type History, type NewLink, type Part, type Person, type SharedLink } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
-import { when } from '../../shared/words'
+import { leads, when } from '../../shared/words'
 
 /** Share makes addresses that show the report to a customer who has no account, and ends them. */
 function Share({ part }: { part: number }) {
@@ -44,7 +44,6 @@ export function Record({ part, kinds, changed }: { part: Part; kinds: string[]; 
   const [about, setAbout] = useState('')
   const [remark, setRemark] = useState('')
   const [error, setError] = useState<unknown>()
-  const leads = me?.role === 'lead' || me?.role === 'administrator'
   const send = (path: string, body?: object) => {
     setError(undefined)
     return post(`/parts/${part.id}/${path}`, body).then(() => {
@@ -73,7 +72,7 @@ export function Record({ part, kinds, changed }: { part: Part; kinds: string[]; 
         {part.signed !== 'proposed' && part.signed !== 'approved' && (
           <button className="btn btn-sm mt-2" data-sign-off="propose" disabled={busy || (part.verdict as string) === 'hold' || (part.verdict as string) === ''} onClick={() => send('proposal')}>Propose r{part.current}</button>
         )}
-        {part.signed === 'proposed' && leads && (
+        {part.signed === 'proposed' && leads(me) && (
           <div className="mt-2 flex gap-1.5">
             <input className="input input-sm flex-1" aria-label="remark" placeholder="remark" value={remark} onChange={(e) => setRemark(e.target.value)} />
             <button className="btn btn-primary btn-sm" data-sign-off="approve" onClick={() => send('decision', { approve: true, remark })}>Approve</button>
@@ -123,7 +122,7 @@ export function Record({ part, kinds, changed }: { part: Part; kinds: string[]; 
           <a className="btn btn-sm" href={address(`/parts/${part.id}/report.pdf?for=customer`)} target="_blank" rel="noreferrer">PDF for the customer</a>
         </div>
         <Share part={part.id} />
-        {leads && <Link className="link mt-2 inline-block" to={`/trail?part=${part.id}`}>Who did what to it</Link>}
+        {leads(me) && <Link className="link mt-2 inline-block" to={`/trail?part=${part.id}`}>Who did what to it</Link>}
       </section>
       <Trouble error={error} />
     </div>

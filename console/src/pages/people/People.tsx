@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { get, post, remove, type Hook, type NewHook, type NewToken, type Person, type Token } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
-import { when } from '../../shared/words'
+import { leads, when } from '../../shared/words'
 
 const roles: [Person['role'], string][] = [['viewer', 'looks'], ['operator', 'mends, proposes'], ['lead', 'signs off'], ['administrator', 'lets people in']]
 
@@ -15,7 +15,7 @@ export function People() {
       {me.data && (
         <>
           <h1 className="text-xl font-semibold">{me.data.name} <span className="text-base font-normal opacity-70">{me.data.role}</span></h1>
-          {(me.data.role === 'lead' || me.data.role === 'administrator') && <p className="-mt-6 text-sm"><Link className="link" to="/trail">Who did what</Link></p>}
+          {leads(me.data) && <p className="-mt-6 text-sm"><Link className="link" to="/trail">Who did what</Link></p>}
           <Tokens />
           {me.data.role === 'administrator' && <Everybody />}
           {me.data.role === 'administrator' && <Hooks />}

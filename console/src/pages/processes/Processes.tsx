@@ -2,7 +2,7 @@ import { useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, type Person, type Process, type ProcessRow } from '../../shared/api'
 import { Trouble } from '../../shared/Trouble'
-import { count, digits, when } from '../../shared/words'
+import { count, digits, leads, when } from '../../shared/words'
 import { useProcesses } from '../part/revision'
 import { Editor } from './Editor'
 
@@ -34,7 +34,6 @@ export function Processes() {
   const list = useProcesses()
   const queries = useQueryClient()
   const me = useQuery({ queryKey: ['session'], queryFn: () => get<Person>('/session') })
-  const leads = me.data?.role === 'lead' || me.data?.role === 'administrator'
   const [open, setOpen] = useState<{ name: string; fresh: boolean }>()
   const row = list.data?.find((p) => p.name === open?.name)
   const done = () => {
@@ -71,7 +70,7 @@ export function Processes() {
                 {list.data.map((p) => (
                   <td key={p.name} className="px-3 py-2">
                     <span className="block text-xs opacity-70">{origins[p.origin](p)}</span>
-                    {leads && (
+                    {leads(me.data) && (
                       <span className="mt-1 flex gap-1">
                         <button className="btn btn-xs" aria-label={`change ${p.name}`} onClick={() => setOpen({ name: p.name, fresh: false })}>Change</button>
                         <button className="btn btn-xs" aria-label={`add one like ${p.name}`} onClick={() => setOpen({ name: p.name, fresh: true })}>Add one like it</button>
